@@ -1,0 +1,127 @@
+//! How much of what a statement gives is left in effect, once denies and ceilings have taken theirs.
+
+use super::{Access, Context, Truth};
+use crate::estate::{At, Effect, Grant, Principal, Selection, Statement};
+use crate::pattern::{Pattern, covers};
+
+/// What is left of a part of a statement.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Left {
+    /// All of it, though denies may take single actions out.
+    Whole,
+    /// All of it, if the statement's conditions hold or a ceiling's conditions do.
+    Perhaps,
+    /// Less: a ceiling confines it, or a deny takes it away.
+    Confined,
+}
+
+impl Access<'_> {
+    /// Whether all of `actions` on all of `resources`, which a statement of `grant` gives to
+    /// `holder`, is there in effect.
+    ///
+    /// Exceptions carve single actions out of something that stays broad, so they do not confine; a
+    /// ceiling confines when what it lists does not cover the part, a deny when it covers all of it.
+    pub fn left(
+        &self,
+        holder: Principal,
+        grant: &Grant,
+        statement: &Statement,
+        actions: &Pattern,
+        resources: &Pattern,
+        given: &Context,
+    ) -> Left {
+        let estate = self.estate();
+        let conditions = statement.conditions.iter().chain(&grant.conditions);
+        let holds = Truth::all(conditions.map(|condition| condition.holds(given, estate)));
+        if holds == Truth::False || self.has_expired(grant) {
+            return Left::Confined;
+        }
+        if self.is_taken_away(holder, grant, actions, resources, given) {
+            return Left::Confined;
+        }
+        let bounded = Truth::all(
+            self.ceilings_on(holder).into_iter().map(|id| self.ceiling_covers(id, actions, resources, given)),
+        );
+        match holds.and(bounded) {
+            Truth::False => Left::Confined,
+            Truth::Unknown => Left::Perhaps,
+            Truth::True => Left::Whole,
+        }
+    }
+
+    /// Whether a selection's patterns, leaving its exceptions aside, cover a pattern.
+    pub fn lists_all_of(&self, selection: &Selection, pattern: &Pattern) -> bool {
+        covers(&self.patterns(&selection.any), pattern, false) == Some(true)
+    }
+
+    fn is_taken_away(
+        &self,
+        holder: Principal,
+        grant: &Grant,
+        actions: &Pattern,
+        resources: &Pattern,
+        given: &Context,
+    ) -> bool {
+        let estate = self.estate();
+        let mut denied = Vec::new();
+        for name in self.names(holder) {
+            for &id in self.grants_of(name) {
+                let other = estate.grant(id);
+                let reaches = match (other.at, grant.at) {
+                    (At::Everywhere, _) => true,
+                    (At::Thing(_), At::Everywhere) => false,
+                    (At::Thing(place), At::Thing(here)) => estate.lies_in(here, place),
+                };
+                if !reaches || self.has_expired(other) {
+                    continue;
+                }
+                for contained in self.statements_of(other) {
+                    let deny = estate.statement(contained.statement);
+                    let conditions = deny.conditions.iter().chain(&other.conditions);
+                    let certain = deny.effect == Effect::Deny
+                        && deny.actions.except.is_empty()
+                        && deny.resources.except.is_empty()
+                        && Truth::all(conditions.map(|each| each.holds(given, estate))) == Truth::True;
+                    if certain && self.lists_all_of(&deny.resources, resources) {
+                        denied.extend(self.patterns(&deny.actions.any));
+                    }
+                }
+            }
+        }
+        !denied.is_empty() && covers(&denied, actions, false) == Some(true)
+    }
+
+    fn ceiling_covers(
+        &self,
+        id: crate::estate::CeilingId,
+        actions: &Pattern,
+        resources: &Pattern,
+        given: &Context,
+    ) -> Truth {
+        let estate = self.estate();
+        let mut certain = Vec::new();
+        let mut possible = Vec::new();
+        for &statement in &estate.ceiling(id).statements {
+            let statement = estate.statement(statement);
+            if statement.effect == Effect::Deny || !self.lists_all_of(&statement.resources, resources) {
+                continue;
+            }
+            let listed = self.patterns(&statement.actions.any);
+            match Truth::all(statement.conditions.iter().map(|each| each.holds(given, estate))) {
+                Truth::False => {}
+                Truth::Unknown => possible.extend(listed),
+                Truth::True => {
+                    certain.extend(listed.iter().copied());
+                    possible.extend(listed);
+                }
+            }
+        }
+        if covers(&certain, actions, false) == Some(true) {
+            Truth::True
+        } else if covers(&possible, actions, false) == Some(false) {
+            Truth::False
+        } else {
+            Truth::Unknown
+        }
+    }
+}

@@ -1,0 +1,224 @@
+//! What a condition comes to in a question (access-model §5), and how it reads as a sentence.
+
+use ipnet::IpNet;
+use jiff::Timestamp;
+
+use super::Truth;
+use crate::estate::{Attribute, Condition, Estate, Name, Test};
+use crate::pattern::Pattern;
+
+/// What a question fixes about an attribute. What it does not fix is unknown.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Known {
+    /// There is no such attribute: a caller without that tag.
+    Absent,
+    /// This text.
+    Text(String),
+    /// Something that the estate does not name: a stranger's account, a stranger's bucket.
+    Foreign,
+    /// This moment.
+    At(Timestamp),
+    /// An address, or all addresses of a network.
+    Network(IpNet),
+}
+
+/// The attributes that a question fixes.
+#[derive(Debug, Clone, Default)]
+pub struct Context {
+    known: Vec<(Attribute, Known)>,
+}
+
+impl Context {
+    /// Nothing fixed but the moment.
+    pub fn at(time: Option<Timestamp>) -> Self {
+        let mut context = Self::default();
+        if let Some(time) = time {
+            context.fix(Attribute::Time, Known::At(time));
+        }
+        context
+    }
+
+    /// Fixes an attribute; an attribute that is fixed already stays as it is.
+    pub fn fix(&mut self, attribute: Attribute, known: Known) {
+        if self.get(attribute).is_none() {
+            self.known.push((attribute, known));
+        }
+    }
+
+    /// The same with one more attribute fixed.
+    pub fn with(mut self, attribute: Attribute, known: Known) -> Self {
+        self.fix(attribute, known);
+        self
+    }
+
+    /// What is known of an attribute.
+    pub fn get(&self, attribute: Attribute) -> Option<&Known> {
+        self.known.iter().find(|(each, _)| *each == attribute).map(|(_, known)| known)
+    }
+}
+
+impl Condition {
+    /// Whether the condition holds, as far as the context tells.
+    pub fn holds(&self, context: &Context, estate: &Estate) -> Truth {
+        match self {
+            Self::Opaque(_) => Truth::Unknown,
+            Self::Test(attribute, test) => match context.get(*attribute) {
+                Some(known) => test.holds(known, estate),
+                None => Truth::Unknown,
+            },
+        }
+    }
+
+    /// The condition as part of a sentence: "source resource is bucket:tide-tables".
+    pub fn sentence(&self, estate: &Estate) -> String {
+        match self {
+            Self::Opaque(text) => format!("“{}”, which was not understood", estate.text(*text)),
+            Self::Test(attribute, test) => {
+                let subject = attribute.sentence(estate);
+                let names = |names: &[Name]| one_of(names.iter().map(|name| estate.text(*name).to_owned()));
+                match test {
+                    Test::Equals(values) => format!("{subject} is {}", names(values)),
+                    Test::NotEquals(values) => format!("{subject} is not {}", names(values)),
+                    Test::Like(patterns) => {
+                        format!("{subject} is like {}", one_of(patterns.iter().map(ToString::to_string)))
+                    }
+                    Test::InNetwork(nets) => {
+                        format!("{subject} is in {}", one_of(nets.iter().map(ToString::to_string)))
+                    }
+                    Test::Before(time) => format!("{subject} is before {time}"),
+                    Test::After(time) => format!("{subject} is {time} or later"),
+                    Test::Present(true) => format!("{subject} is given"),
+                    Test::Present(false) => format!("{subject} is not given"),
+                }
+            }
+        }
+    }
+}
+
+fn one_of(values: impl Iterator<Item = String>) -> String {
+    values.collect::<Vec<_>>().join(" or ")
+}
+
+impl Attribute {
+    /// The attribute as files spell it, without the name of a tag.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::CallerAccount => "caller_account",
+            Self::CallerNetwork => "caller_network",
+            Self::SourceResource => "source_resource",
+            Self::SourceAccount => "source_account",
+            Self::SecureTransport => "secure_transport",
+            Self::Time => "time",
+            Self::SecondFactor => "second_factor",
+            Self::CallerTag(_) => "caller_tag",
+            Self::ResourceTag(_) => "resource_tag",
+            Self::TokenAudience => "token_audience",
+            Self::TokenIssuer => "token_issuer",
+            Self::OutsideProof => "outside_proof",
+        }
+    }
+
+    fn sentence(self, estate: &Estate) -> String {
+        let words = self.word().replace('_', " ");
+        match self {
+            Self::CallerTag(name) | Self::ResourceTag(name) => format!("{words} {}", estate.text(name)),
+            Self::OutsideProof => "the agreed outside proof".to_owned(),
+            _ => words,
+        }
+    }
+}
+
+impl Test {
+    fn holds(&self, known: &Known, estate: &Estate) -> Truth {
+        match self {
+            Self::Present(wanted) => Truth::from((*known != Known::Absent) == *wanted),
+            Self::Equals(values) => is_one_of(values, known, estate),
+            Self::NotEquals(values) => !is_one_of(values, known, estate),
+            Self::Like(patterns) => is_like(patterns, known),
+            Self::InNetwork(networks) => is_in(networks, known),
+            Self::Before(limit) => compare(known, |time| time < *limit),
+            Self::After(limit) => compare(known, |time| time >= *limit),
+        }
+    }
+}
+
+fn is_one_of(values: &[Name], known: &Known, estate: &Estate) -> Truth {
+    let text = match known {
+        // A stranger's value is none that the statement names.
+        Known::Absent | Known::Foreign => return Truth::False,
+        Known::Text(text) => text.clone(),
+        Known::At(time) => time.to_string(),
+        Known::Network(net) => net.to_string(),
+    };
+    Truth::from(values.iter().any(|value| estate.text(*value) == text))
+}
+
+fn is_like(patterns: &[Pattern], known: &Known) -> Truth {
+    match known {
+        Known::Absent => Truth::False,
+        Known::Text(text) => Truth::from(patterns.iter().any(|pattern| pattern.matches(text))),
+        // A stranger may choose names that fit a wildcard, but not one that is already taken.
+        Known::Foreign => Truth::any(patterns.iter().map(|pattern| {
+            match (pattern.is_everything(), pattern.as_literal().is_some()) {
+                (true, _) => Truth::True,
+                (false, true) => Truth::False,
+                (false, false) => Truth::Unknown,
+            }
+        })),
+        Known::At(_) | Known::Network(_) => Truth::Unknown,
+    }
+}
+
+fn is_in(networks: &[IpNet], known: &Known) -> Truth {
+    match known {
+        Known::Absent => Truth::False,
+        Known::Network(from) => Truth::any(networks.iter().map(|net| {
+            if net.contains(from) {
+                Truth::True
+            } else if from.contains(net) {
+                Truth::Unknown
+            } else {
+                Truth::False
+            }
+        })),
+        Known::Text(text) => match text.parse() {
+            Ok(address) => Truth::from(networks.iter().any(|net| net.contains::<&std::net::IpAddr>(&address))),
+            Err(_) => Truth::Unknown,
+        },
+        // A stranger's address is not one of a private network.
+        Known::Foreign => Truth::any(networks.iter().map(|net| {
+            if net.prefix_len() == 0 {
+                Truth::True
+            } else if is_private(net) {
+                Truth::False
+            } else {
+                Truth::Unknown
+            }
+        })),
+        Known::At(_) => Truth::Unknown,
+    }
+}
+
+/// Whether no address of a network is reached from the internet (RFC 1918, RFC 4193, loopback, link-local).
+pub(crate) fn is_private(net: &IpNet) -> bool {
+    const PRIVATE: [&str; 8] = [
+        "10.0.0.0/8",
+        "172.16.0.0/12",
+        "192.168.0.0/16",
+        "127.0.0.0/8",
+        "169.254.0.0/16",
+        "fc00::/7",
+        "fe80::/10",
+        "::1/128",
+    ];
+    PRIVATE.iter().filter_map(|text| text.parse::<IpNet>().ok()).any(|private| private.contains(net))
+}
+
+fn compare(known: &Known, holds: impl Fn(Timestamp) -> bool) -> Truth {
+    match known {
+        Known::Absent => Truth::False,
+        Known::At(time) => Truth::from(holds(*time)),
+        Known::Text(text) => text.parse().map_or(Truth::Unknown, |time| Truth::from(holds(time))),
+        Known::Foreign | Known::Network(_) => Truth::Unknown,
+    }
+}

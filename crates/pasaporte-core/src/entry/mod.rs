@@ -1,0 +1,170 @@
+//! Who gets through to a function, in effect (access-model §6).
+//!
+//! Direct endpoints and invoke permissions are judged here; gateway routes and the writers of event
+//! sources are read into the estate but do not count as ways in yet (docs/access-model.md, "What is
+//! judged today").
+
+mod exposure;
+
+use crate::access::{ASSUME, Access, Answer, Context, INVOKE, Known, Question, Verdict};
+use crate::estate::{
+    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyOf, KeyReach, Network, Principal, State, Thing,
+    Token, TokenId, Verifier, VerifierId, Way,
+};
+
+pub use exposure::{Exposed, Exposure};
+
+/// Somebody who gets through, and why.
+#[derive(Debug, Clone)]
+pub struct Caller<'e> {
+    /// Who.
+    pub who: Principal,
+    /// Surely, or depending on something.
+    pub verdict: Verdict,
+    /// Why.
+    pub because: Because<'e>,
+}
+
+/// What lets a caller through.
+#[derive(Debug, Clone)]
+pub enum Because<'e> {
+    /// Nothing is checked.
+    NoCheck,
+    /// The verifier does not check signatures, so that anybody can make a token.
+    UncheckedToken(VerifierId),
+    /// A token that was handed to public clients satisfies the verifier.
+    PublicToken(TokenId),
+    /// The caller holds something that the check accepts.
+    Holds,
+    /// The decision on invoking the function.
+    Decision(Answer<'e>),
+}
+
+/// What is true of a call by somebody who has nothing to do with the estate: no account, source or
+/// proof of theirs is one that the estate names.
+pub fn stranger(access: &Access<'_>) -> Context {
+    Context::at(access.estate().as_of())
+        .with(Attribute::CallerAccount, Known::Foreign)
+        .with(Attribute::SourceAccount, Known::Foreign)
+        .with(Attribute::SourceResource, Known::Foreign)
+        .with(Attribute::CallerNetwork, Known::Foreign)
+        .with(Attribute::TokenIssuer, Known::Foreign)
+        .with(Attribute::OutsideProof, Known::Absent)
+}
+
+impl<'e> Access<'e> {
+    /// May a stranger who bears `principal`'s name make the function run?
+    pub fn stranger_may_invoke(&self, principal: Principal, function: FunctionId) -> Answer<'e> {
+        let given = stranger(self);
+        self.decide(&Question { principal, action: INVOKE, on: Thing::Function(function), given })
+    }
+
+    /// May a stranger who bears `principal`'s name act as the identity?
+    pub fn stranger_may_assume(&self, principal: Principal, identity: crate::estate::IdentityId) -> Answer<'e> {
+        let given = stranger(self);
+        self.decide(&Question { principal, action: ASSUME, on: Thing::Identity(identity), given })
+    }
+
+    /// Who gets through a direct endpoint. Nobody, where the endpoint or its function is switched off.
+    pub fn callers_at(&self, id: EndpointId) -> Vec<Caller<'e>> {
+        let estate = self.estate();
+        let Some(endpoint) = estate.get(id) else { return Vec::new() };
+        let running = estate.get(endpoint.function).is_none_or(|function| function.state == State::Enabled);
+        if endpoint.way != Way::Direct || endpoint.state == State::Disabled || !running {
+            return Vec::new();
+        }
+        let sure = |who, because| Caller { who, verdict: Verdict::Yes, because };
+        match endpoint.check {
+            Check::None => vec![sure(Principal::Anyone, Because::NoCheck)],
+            Check::Key(least) => self
+                .keys_opening(endpoint.function, least)
+                .into_iter()
+                .map(|key| sure(Principal::Key(key), Because::Holds))
+                .collect(),
+            Check::Token(verifier) => vec![self.token_callers(verifier)],
+            Check::Identity => self.admitted(endpoint),
+        }
+    }
+
+    /// The enabled, unexpired keys of at least this reach that open a function.
+    pub fn keys_opening(&self, function: FunctionId, least: KeyReach) -> Vec<KeyId> {
+        let estate = self.estate();
+        estate
+            .all::<KeyId>()
+            .filter(|(id, key)| {
+                let opens = match key.of {
+                    KeyOf::Function(of) => of == function,
+                    KeyOf::Scope(scope) => estate.lies_in(Thing::Function(function), Thing::Scope(scope)),
+                };
+                opens && key.reach >= least && self.is_accepted(*id)
+            })
+            .map(|(id, _)| id)
+            .collect()
+    }
+
+    /// Whether a key is enabled and had not expired when the estate was true.
+    pub fn is_accepted(&self, key: KeyId) -> bool {
+        let estate = self.estate();
+        estate.get(key).is_some_and(|key| {
+            let ended = matches!((key.expires, estate.as_of()), (Some(end), Some(now)) if end <= now);
+            key.state == State::Enabled && !ended
+        })
+    }
+
+    fn token_callers(&self, id: VerifierId) -> Caller<'e> {
+        let estate = self.estate();
+        let holders = Caller { who: Principal::Token(id), verdict: Verdict::Yes, because: Because::Holds };
+        let Some(verifier) = estate.get(id) else { return holders };
+        let unsigned = verifier.algorithms.iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
+        if !verifier.checks_signature || unsigned {
+            let because = Because::UncheckedToken(id);
+            return Caller { who: Principal::Anyone, verdict: Verdict::Yes, because };
+        }
+        let public = estate.all::<TokenId>().find(|(_, token)| token.public && self.satisfies(token, id, verifier));
+        match public {
+            Some((token, _)) => {
+                Caller { who: Principal::Anyone, verdict: Verdict::Yes, because: Because::PublicToken(token) }
+            }
+            None => holders,
+        }
+    }
+
+    /// Whether a token's claims are what a verifier asks for (RFC 7519 §4.1).
+    fn satisfies(&self, token: &Token, id: VerifierId, verifier: &Verifier) -> bool {
+        let made_for_another = token.verifier.is_some_and(|of| of != id);
+        let issued = verifier.issuers.is_empty()
+            || token.issuer.map_or(token.verifier == Some(id), |issuer| verifier.issuers.contains(&issuer));
+        let addressed = verifier.audiences.is_empty()
+            || token.audiences.iter().any(|audience| verifier.audiences.contains(audience))
+            || (token.audiences.is_empty() && token.verifier == Some(id));
+        let signed = verifier.algorithms.is_empty()
+            || token.algorithm.is_none_or(|algorithm| verifier.algorithms.contains(&algorithm));
+        let ended = matches!((token.expires, self.estate().as_of()), (Some(end), Some(now)) if end <= now);
+        !made_for_another && issued && addressed && signed && !ended
+    }
+
+    fn admitted(&self, endpoint: &Endpoint) -> Vec<Caller<'e>> {
+        let mut asked = vec![Principal::Anyone, Principal::SignedIn];
+        for &id in self.admissions_on(Thing::Function(endpoint.function)) {
+            asked.extend(&self.estate().admission(id).to);
+        }
+        asked.dedup();
+        let mut callers = Vec::new();
+        for who in asked {
+            let answer = self.stranger_may_invoke(who, endpoint.function);
+            if answer.is_possible() {
+                callers.push(Caller { who, verdict: answer.verdict, because: Because::Decision(answer) });
+            }
+        }
+        callers
+    }
+}
+
+/// Whether the whole internet can reach an endpoint.
+pub fn faces_internet(network: &Network) -> bool {
+    match network {
+        Network::Internet => true,
+        Network::Internal => false,
+        Network::Listed(networks) => networks.iter().any(|net| net.prefix_len() == 0),
+    }
+}

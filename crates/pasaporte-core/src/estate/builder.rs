@@ -1,0 +1,301 @@
+//! Filling an estate, entry by entry, in any order.
+
+use jiff::Timestamp;
+use rustc_hash::FxHashMap;
+use thiserror::Error;
+
+use super::cycles::circles;
+use super::{
+    ActionEntry, Admission, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId, Grant, GrantId, GroupId, Id,
+    Kept, LogCoverage, Name, Origin, PatternId, Principal, ScopeId, ScopeKind, SetId, Statement, StatementId, Thing,
+    Tree, Usage,
+};
+use crate::pattern::BadPattern;
+
+/// Circles of one kind that are reported before the rest is passed over.
+const MOST_CIRCLES: usize = 20;
+
+/// What is wrong with the entries as a whole.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum Fault {
+    /// Two entries of one kind bear one id.
+    #[error("{thing} is declared twice")]
+    Duplicate {
+        /// Its name.
+        thing: String,
+        /// The entry read first.
+        first: Origin,
+        /// The entry read second.
+        second: Origin,
+    },
+    /// Things contain each other in a circle.
+    #[error("{} form a circle: {}", kind, members.join(" → "))]
+    Circle {
+        /// "scopes", "groups", "permission sets".
+        kind: &'static str,
+        /// Along the circle, the first one again at the end.
+        members: Vec<String>,
+        /// Where the first member was read.
+        origin: Origin,
+    },
+    /// A scope is referred to by a kind that it is not.
+    #[error("{said} is named here, but it is declared as {is}")]
+    WrongKind {
+        /// As written.
+        said: String,
+        /// As declared.
+        is: String,
+        /// The reference.
+        origin: Origin,
+        /// The declaration.
+        declared: Origin,
+    },
+    /// Two files were taken at different times.
+    #[error("as_of is {second}, but another file says {first}")]
+    TwoTimes {
+        /// Read first.
+        first: Timestamp,
+        /// Read second.
+        second: Timestamp,
+        /// Where the first was read.
+        origin_first: Origin,
+        /// Where the second was read.
+        origin: Origin,
+    },
+}
+
+/// Collects entries; [`Builder::finish`] makes them an [`Estate`].
+#[derive(Debug, Default)]
+pub struct Builder {
+    estate: Estate,
+    as_of_origin: Option<Origin>,
+    claims: FxHashMap<(ScopeId, ScopeKind), Origin>,
+    faults: Vec<Fault>,
+}
+
+impl Builder {
+    /// Notes a file that entries come from, by the name that reports shall show.
+    pub fn file(&mut self, path: &str) -> FileId {
+        self.estate.files.push(path.into());
+        FileId(self.estate.files.len() as u32 - 1)
+    }
+
+    /// Interns a string.
+    pub fn name(&mut self, text: &str) -> Name {
+        self.estate.names.intern(text)
+    }
+
+    /// The id of the thing of that name, declared or not yet.
+    pub fn mention<K: Kept>(&mut self, id: &str) -> K {
+        let name = self.name(id);
+        K::new(K::table_mut(&mut self.estate.tables).mention(name))
+    }
+
+    /// Mentions a scope together with the kind that it is said to be of.
+    pub fn mention_scope(&mut self, kind: ScopeKind, id: &str, origin: Origin) -> ScopeId {
+        let scope = self.mention(id);
+        self.claims.entry((scope, kind)).or_insert(origin);
+        self.estate.claimed.entry(scope).or_insert(kind);
+        scope
+    }
+
+    /// Declares a thing. A second declaration is a fault, and the first one stays.
+    pub fn declare<K: Kept>(&mut self, id: K, value: K::Value, origin: Origin) {
+        if let Some(first) = self.estate.origin(id.thing()) {
+            let thing = self.estate.label(id.thing());
+            self.faults.push(Fault::Duplicate { thing, first, second: origin });
+        } else {
+            K::table_mut(&mut self.estate.tables).fill(id.index(), value);
+        }
+    }
+
+    /// Interns a pattern.
+    pub fn pattern(&mut self, text: &str) -> Result<PatternId, BadPattern> {
+        self.estate.patterns.intern(text)
+    }
+
+    /// Keeps a statement.
+    pub fn statement(&mut self, statement: Statement) -> StatementId {
+        self.estate.statements.push(statement);
+        StatementId::new(self.estate.statements.len() - 1)
+    }
+
+    /// Adds a grant.
+    pub fn grant(&mut self, grant: Grant) {
+        self.estate.grants.push(grant);
+    }
+
+    /// Adds a ceiling.
+    pub fn ceiling(&mut self, ceiling: Ceiling) {
+        self.estate.ceilings.push(ceiling);
+    }
+
+    /// Adds an invoke permission, a trust, or an entry of an access list.
+    pub fn admission(&mut self, admission: Admission) {
+        self.estate.admissions.push(admission);
+    }
+
+    /// Adds an enrolment.
+    pub fn enrolment(&mut self, enrolment: Enrolment) {
+        self.estate.enrolments.push(enrolment);
+    }
+
+    /// Adds a line of the action catalogue.
+    pub fn action(&mut self, entry: ActionEntry) {
+        self.estate.actions.push(entry);
+    }
+
+    /// Adds something observed.
+    pub fn usage(&mut self, usage: Usage) {
+        self.estate.usage.push(usage);
+    }
+
+    /// Adds what logs cover.
+    pub fn coverage(&mut self, coverage: LogCoverage) {
+        self.estate.coverage.push(coverage);
+    }
+
+    /// Adds what a collector could not see.
+    pub fn blind_spot(&mut self, blind: BlindSpot) {
+        self.estate.blind_spots.push(blind);
+    }
+
+    /// Says when the estate was true.
+    pub fn as_of(&mut self, time: Timestamp, origin: Origin) {
+        match (self.estate.as_of, self.as_of_origin) {
+            (Some(first), Some(origin_first)) if first != time => {
+                self.faults.push(Fault::TwoTimes { first, second: time, origin_first, origin });
+            }
+            _ => {
+                self.estate.as_of = Some(time);
+                self.as_of_origin = Some(origin);
+            }
+        }
+    }
+
+    /// Overrules when the estate was true, whatever the files say.
+    pub fn overrule_as_of(&mut self, time: Timestamp) {
+        self.estate.as_of = Some(time);
+    }
+
+    /// The name behind a reference; for messages while reading.
+    pub fn estate_so_far(&self) -> &Estate {
+        &self.estate
+    }
+
+    /// The estate, or all that is wrong with it as a whole.
+    pub fn finish(mut self) -> Result<Estate, (Estate, Vec<Fault>)> {
+        self.check_duplicate_ids();
+        self.check_claims();
+        self.check_circles();
+        if !self.faults.is_empty() {
+            return Err((self.estate, self.faults));
+        }
+        self.estate.tree = Tree::new(&self.estate);
+        self.estate.index();
+        Ok(self.estate)
+    }
+
+    /// Grants and ceilings are not referred to, so they are kept in lists; a given id is still one thing's.
+    fn check_duplicate_ids(&mut self) {
+        let estate = &self.estate;
+        let grants = estate.grants.iter().map(|grant| (grant.id, grant.origin)).enumerate();
+        let ceilings = estate.ceilings.iter().map(|ceiling| (ceiling.id, ceiling.origin)).enumerate();
+        let mut faults = duplicates(estate, grants, |index| Thing::Grant(GrantId::new(index)));
+        faults.extend(duplicates(estate, ceilings, |index| Thing::Ceiling(CeilingId::new(index))));
+        self.faults.extend(faults);
+    }
+
+    fn check_claims(&mut self) {
+        let mut wrong: Vec<_> = self.claims.iter().collect();
+        wrong.sort_by_key(|(_, origin)| **origin);
+        for (&(id, kind), &origin) in wrong {
+            let Some(scope) = self.estate.get(id) else { continue };
+            if scope.kind != kind {
+                let is = self.estate.label(Thing::Scope(id));
+                let said = format!("{kind}:{}", self.estate.id(id));
+                self.faults.push(Fault::WrongKind { said, is, origin, declared: scope.origin });
+            }
+        }
+    }
+
+    fn check_circles(&mut self) {
+        let estate = &self.estate;
+        let scopes = circles(
+            estate.count::<ScopeId>(),
+            |node| {
+                let parent = estate.get(ScopeId::new(node)).and_then(|scope| scope.parent);
+                parent.map(Id::index).into_iter().collect()
+            },
+            MOST_CIRCLES,
+        );
+        let groups = circles(
+            estate.count::<GroupId>(),
+            |node| {
+                let members = estate.get(GroupId::new(node)).map_or(&[][..], |group| &group.members);
+                members
+                    .iter()
+                    .filter_map(|member| match member {
+                        Principal::Group(group) => Some(group.index()),
+                        _ => None,
+                    })
+                    .collect()
+            },
+            MOST_CIRCLES,
+        );
+        let sets = circles(
+            estate.count::<SetId>(),
+            |node| {
+                let includes = estate.get(SetId::new(node)).map_or(&[][..], |set| &set.includes);
+                includes.iter().map(|set| set.index()).collect()
+            },
+            MOST_CIRCLES,
+        );
+        let mut faults = Vec::new();
+        for circle in scopes {
+            faults.push(circle_fault(estate, "scopes", &circle, |node| Thing::Scope(ScopeId::new(node))));
+        }
+        for circle in groups {
+            faults.push(circle_fault(estate, "groups", &circle, |node| Thing::Group(GroupId::new(node))));
+        }
+        for circle in sets {
+            faults.push(circle_fault(estate, "permission sets", &circle, |node| Thing::Set(SetId::new(node))));
+        }
+        self.faults.extend(faults.into_iter().flatten());
+    }
+}
+
+fn circle_fault(
+    estate: &Estate,
+    kind: &'static str,
+    circle: &[usize],
+    thing: impl Fn(usize) -> Thing,
+) -> Option<Fault> {
+    // Begins with the member of the least name, so that the message does not depend on the order of input.
+    let start = (0..circle.len()).min_by_key(|&at| estate.label(thing(circle[at])))?;
+    let turned = circle.iter().cycle().skip(start).take(circle.len() + 1);
+    let mut members: Vec<String> = turned.map(|&node| estate.label(thing(node))).collect();
+    if members.len() > 8 {
+        members.splice(4..members.len() - 3, [format!("… {} more …", circle.len() - 6)]);
+    }
+    let origin = estate.origin(thing(circle[start]))?;
+    Some(Fault::Circle { kind, members, origin })
+}
+
+fn duplicates(
+    estate: &Estate,
+    entries: impl Iterator<Item = (usize, (Option<Name>, Origin))>,
+    thing: impl Fn(usize) -> Thing,
+) -> Vec<Fault> {
+    let mut seen: FxHashMap<Name, Origin> = FxHashMap::default();
+    let mut faults = Vec::new();
+    for (index, (name, second)) in entries {
+        let Some(name) = name else { continue };
+        if let Some(&first) = seen.get(&name) {
+            faults.push(Fault::Duplicate { thing: estate.label(thing(index)), first, second });
+        } else {
+            seen.insert(name, second);
+        }
+    }
+    faults
+}

@@ -1,0 +1,156 @@
+//! Identities, people, groups, and enrolments elsewhere.
+
+use super::{Environment, Name, Origin, Principal, ScopeId, VerifierId};
+use crate::pattern::Pattern;
+
+super::vocabulary! {
+    /// What kind of workload identity it is.
+    IdentityKind: "an identity's kind" {
+        /// Assumed by the platform for each run; has a trust.
+        ExecutionRole = "execution-role",
+        /// Made and kept by the platform, without a secret.
+        ManagedIdentity = "managed-identity",
+        /// An account for software.
+        ServiceAccount = "service-account",
+    }
+}
+
+super::vocabulary! {
+    /// Whether a managed identity lives and dies with what it is bound to.
+    Life: "an identity's life" {
+        /// Bound to one function or app.
+        Bound = "bound",
+        /// Stands on its own.
+        Standalone = "standalone",
+    }
+}
+
+/// What code runs as.
+#[derive(Debug, Clone)]
+pub struct Identity {
+    /// The scope it lives in.
+    pub scope: Option<ScopeId>,
+    /// Which kind.
+    pub kind: IdentityKind,
+    /// Bound or standalone.
+    pub life: Life,
+    /// Made by the platform for everybody.
+    pub default: bool,
+    /// The id under which other systems enrol it.
+    pub client_id: Option<Name>,
+    /// As written on the identity itself.
+    pub environment: Option<Environment>,
+    /// Tags, sorted by name.
+    pub tags: Vec<(Name, Name)>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// A person.
+#[derive(Debug, Clone)]
+pub struct User {
+    /// The scope they live in.
+    pub scope: Option<ScopeId>,
+    /// Tags, sorted by name.
+    pub tags: Vec<(Name, Name)>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+super::vocabulary! {
+    /// Which principals a membership rule looks at.
+    MemberKind: "a membership rule's kind" {
+        /// Identities that functions run as.
+        Function = "function",
+        /// All identities.
+        Identity = "identity",
+        /// People.
+        User = "user",
+    }
+}
+
+/// Who is in a group without being listed: all conditions must hold.
+#[derive(Debug, Clone)]
+pub struct MembershipRule {
+    /// Which principals.
+    pub kind: MemberKind,
+    /// Living in this scope's subtree.
+    pub within: Option<ScopeId>,
+    /// Bearing this tag (and value, where one is given).
+    pub tag: Option<(Name, Option<Name>)>,
+    /// Whose id, or whose function's id, matches.
+    pub named: Option<Pattern>,
+}
+
+/// A group of principals.
+#[derive(Debug, Clone)]
+pub struct Group {
+    /// The scope it lives in.
+    pub scope: Option<ScopeId>,
+    /// Listed members.
+    pub members: Vec<Principal>,
+    /// Members by rule.
+    pub rule: Option<MembershipRule>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// A record in another system that gives an identity a role there.
+#[derive(Debug, Clone)]
+pub struct Enrolment {
+    /// The other system.
+    pub system: Name,
+    /// The client id it lists.
+    pub client_id: Name,
+    /// The role there.
+    pub role: Name,
+    /// Whether that role is administrative or catch-all.
+    pub wide: bool,
+    /// The scope the other system belongs to.
+    pub scope: Option<ScopeId>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// Checks tokens at endpoints (RFC 7519).
+#[derive(Debug, Clone)]
+pub struct Verifier {
+    /// The scope it lives in.
+    pub scope: Option<ScopeId>,
+    /// Issuers it accepts; empty is any.
+    pub issuers: Vec<Name>,
+    /// Audiences it accepts; empty is any.
+    pub audiences: Vec<Name>,
+    /// Algorithms it accepts (RFC 7518 names); empty is any, `none` is no signature.
+    pub algorithms: Vec<Name>,
+    /// Where its key set is kept.
+    pub key_set: Option<Name>,
+    /// Whether it checks signatures at all.
+    pub checks_signature: bool,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// A token known by its claims; its value is nowhere.
+#[derive(Debug, Clone)]
+pub struct Token {
+    /// Who issued it.
+    pub issuer: Option<Name>,
+    /// For whom.
+    pub audiences: Vec<Name>,
+    /// How it is signed (RFC 7518 name).
+    pub algorithm: Option<Name>,
+    /// Handed to public clients.
+    pub public: bool,
+    /// When it was issued.
+    pub issued: Option<jiff::Timestamp>,
+    /// When it ends; none is never.
+    pub expires: Option<jiff::Timestamp>,
+    /// Keyed hash of the value.
+    pub fingerprint: Option<Name>,
+    /// The verifier it was made for.
+    pub verifier: Option<VerifierId>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+

@@ -1,0 +1,69 @@
+//! Typed indices of things, so that a key is never taken for a function.
+//!
+//! ```compile_fail
+//! use pasaporte_core::estate::{FunctionId, KeyId};
+//! fn opens(_: FunctionId) {}
+//! fn wrong(key: KeyId) { opens(key) }
+//! ```
+
+/// A typed index into one table of the estate.
+pub trait Id: Copy + Eq + Ord + std::hash::Hash + std::fmt::Debug {
+    /// The kind as written before the colon of a reference: `function` in `function:sell-ticket`.
+    const KIND: &'static str;
+    /// Makes the id of the entry at `index`.
+    fn new(index: usize) -> Self;
+    /// The entry's position in its table.
+    fn index(self) -> usize;
+}
+
+macro_rules! ids {
+    ($($(#[$doc:meta])* $name:ident = $kind:literal;)*) => {$(
+        $(#[$doc])*
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        pub struct $name(u32);
+        impl Id for $name {
+            const KIND: &'static str = $kind;
+            fn new(index: usize) -> Self { Self(index as u32) }
+            fn index(self) -> usize { self.0 as usize }
+        }
+    )*};
+}
+
+ids! {
+    /// A [`Scope`](super::Scope); printed with its own kind (`account:tickets`).
+    ScopeId = "scope";
+    /// A [`Function`](super::Function).
+    FunctionId = "function";
+    /// An [`Endpoint`](super::Endpoint).
+    EndpointId = "endpoint";
+    /// A [`Trigger`](super::Trigger).
+    TriggerId = "trigger";
+    /// An [`Identity`](super::Identity).
+    IdentityId = "identity";
+    /// A [`User`](super::User).
+    UserId = "user";
+    /// A [`Group`](super::Group).
+    GroupId = "group";
+    /// A [`PermissionSet`](super::PermissionSet).
+    SetId = "permission-set";
+    /// A [`Grant`](super::Grant).
+    GrantId = "grant";
+    /// A [`Ceiling`](super::Ceiling).
+    CeilingId = "ceiling";
+    /// An [`Admission`](super::Admission): invoke permission, trust, or access list entry.
+    AdmissionId = "admission";
+    /// A [`Key`](super::Key).
+    KeyId = "key";
+    /// A token [`Verifier`](super::Verifier).
+    VerifierId = "verifier";
+    /// A [`Token`](super::Token) known by its claims.
+    TokenId = "token";
+    /// An [`Enrolment`](super::Enrolment).
+    EnrolmentId = "enrolment";
+    /// A [`Resource`](super::Resource); its name is already `kind:id`.
+    ResourceId = "resource";
+    /// A [`Statement`](super::Statement).
+    StatementId = "statement";
+    /// An interned [`Pattern`](crate::pattern::Pattern).
+    PatternId = "pattern";
+}

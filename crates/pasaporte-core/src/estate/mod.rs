@@ -1,0 +1,271 @@
+//! The estate: everything that was read, by typed index, with where it was read.
+//!
+//! A [`Builder`] takes entries in any order. A reference makes a slot and a declaration fills it, so
+//! reading needs one pass and nothing is resolved twice; a slot that stays empty is a thing that is
+//! referred to and not there, and whoever looks it up gets `None`.
+
+mod builder;
+mod condition;
+mod cycles;
+mod function;
+mod identity;
+mod ids;
+mod key;
+mod names;
+mod origin;
+mod permission;
+mod principal;
+mod references;
+mod resource;
+mod scope;
+mod shared;
+mod table;
+mod thing;
+mod tree;
+mod vocabulary;
+
+use jiff::Timestamp;
+use rustc_hash::FxHashMap;
+
+pub use builder::{Builder, Fault};
+pub use condition::{Attribute, Condition, Test};
+pub use function::{Check, Endpoint, Function, Network, Presents, Trigger, Way};
+pub use identity::{
+    Enrolment, Group, Identity, IdentityKind, Life, MemberKind, MembershipRule, Token, User, Verifier,
+};
+pub use ids::{
+    AdmissionId, CeilingId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id, IdentityId, KeyId, PatternId,
+    ResourceId, ScopeId, SetId, StatementId, TokenId, TriggerId, UserId, VerifierId,
+};
+pub use key::{Key, KeyOf, KeyReach, LastUse};
+pub use names::{Name, Names};
+pub use origin::{FileId, Origin};
+pub use permission::{
+    Admission, At, Bounded, Ceiling, Effect, Grant, PermissionSet, Selection, SetOrigin, Statement,
+};
+pub use principal::{Principal, RUNNER_SERVICE};
+pub use references::Reference;
+pub use resource::{ActionClass, ActionEntry, BlindSpot, LogCoverage, Resource, Usage};
+pub use scope::{Scope, ScopeKind};
+pub use shared::{CaseOfActions, CrossAccount, Environment, Sensitivity, State};
+pub use table::Kept;
+pub use thing::{AccountOf, Thing};
+pub use tree::Tree;
+pub use vocabulary::Vocabulary;
+pub(crate) use vocabulary::vocabulary;
+
+use crate::pattern::{Pattern, Patterns};
+use table::Tables;
+
+/// Everything that was read about functions and what surrounds them.
+#[derive(Debug, Default)]
+pub struct Estate {
+    names: Names,
+    files: Vec<Box<str>>,
+    tables: Tables,
+    claimed: FxHashMap<ScopeId, ScopeKind>,
+    tree: Tree,
+    patterns: Patterns,
+    statements: Vec<Statement>,
+    grants: Vec<Grant>,
+    admissions: Vec<Admission>,
+    ceilings: Vec<Ceiling>,
+    enrolments: Vec<Enrolment>,
+    actions: Vec<ActionEntry>,
+    usage: Vec<Usage>,
+    coverage: Vec<LogCoverage>,
+    blind_spots: Vec<BlindSpot>,
+    as_of: Option<Timestamp>,
+    endpoints_of: FxHashMap<FunctionId, Vec<EndpointId>>,
+    triggers_of: FxHashMap<FunctionId, Vec<TriggerId>>,
+    functions_as: FxHashMap<IdentityId, Vec<FunctionId>>,
+}
+
+impl Estate {
+    /// When the estate was true.
+    pub fn as_of(&self) -> Option<Timestamp> {
+        self.as_of
+    }
+
+    /// The thing of that id, or nothing where it is only mentioned.
+    pub fn get<K: Kept>(&self, id: K) -> Option<&K::Value> {
+        K::table(&self.tables).get(id.index())
+    }
+
+    /// The id as written, without its kind.
+    pub fn id<K: Kept>(&self, id: K) -> &str {
+        self.text(K::table(&self.tables).name(id.index()))
+    }
+
+    /// The thing of that written id, declared or mentioned.
+    pub fn find<K: Kept>(&self, id: &str) -> Option<K> {
+        self.names.find(id).and_then(|name| K::table(&self.tables).find(name)).map(K::new)
+    }
+
+    /// All declared things of a kind, in the order of their first mention.
+    pub fn all<K: Kept>(&self) -> impl Iterator<Item = (K, &K::Value)> {
+        let table = K::table(&self.tables);
+        (0..table.len()).filter_map(move |index| table.get(index).map(|value| (K::new(index), value)))
+    }
+
+    /// How many things of a kind are declared or mentioned.
+    pub fn count<K: Kept>(&self) -> usize {
+        K::table(&self.tables).len()
+    }
+
+    /// The string behind a name.
+    pub fn text(&self, name: Name) -> &str {
+        self.names.text(name)
+    }
+
+    /// The name of a string, if the estate mentions it.
+    pub fn name(&self, text: &str) -> Option<Name> {
+        self.names.find(text)
+    }
+
+    /// The path of a file, as reports show it.
+    pub fn path(&self, file: FileId) -> &str {
+        &self.files[file.0 as usize]
+    }
+
+    /// All files, in the order read.
+    pub fn files(&self) -> impl Iterator<Item = &str> {
+        self.files.iter().map(AsRef::as_ref)
+    }
+
+    /// A pattern by id.
+    pub fn pattern(&self, id: PatternId) -> &Pattern {
+        self.patterns.get(id)
+    }
+
+    /// A statement by id.
+    pub fn statement(&self, id: StatementId) -> &Statement {
+        &self.statements[id.index()]
+    }
+
+    /// A grant by id.
+    pub fn grant(&self, id: GrantId) -> &Grant {
+        &self.grants[id.index()]
+    }
+
+    /// All grants, in the order read.
+    pub fn grants(&self) -> impl Iterator<Item = (GrantId, &Grant)> {
+        self.grants.iter().enumerate().map(|(index, grant)| (GrantId::new(index), grant))
+    }
+
+    /// All invoke permissions, trusts and entries of access lists.
+    pub fn admissions(&self) -> &[Admission] {
+        &self.admissions
+    }
+
+    /// An admission by id.
+    pub fn admission(&self, id: AdmissionId) -> &Admission {
+        &self.admissions[id.index()]
+    }
+
+    /// All ceilings.
+    pub fn ceilings(&self) -> impl Iterator<Item = (CeilingId, &Ceiling)> {
+        self.ceilings.iter().enumerate().map(|(index, ceiling)| (CeilingId::new(index), ceiling))
+    }
+
+    /// All enrolments.
+    pub fn enrolments(&self) -> &[Enrolment] {
+        &self.enrolments
+    }
+
+    /// The catalogue of actions that the estate brings.
+    pub fn actions(&self) -> &[ActionEntry] {
+        &self.actions
+    }
+
+    /// What was observed.
+    pub fn usage(&self) -> &[Usage] {
+        &self.usage
+    }
+
+    /// What logs cover.
+    pub fn coverage(&self) -> &[LogCoverage] {
+        &self.coverage
+    }
+
+    /// What collectors could not see.
+    pub fn blind_spots(&self) -> &[BlindSpot] {
+        &self.blind_spots
+    }
+
+    /// The scope tree.
+    pub fn tree(&self) -> &Tree {
+        &self.tree
+    }
+
+    /// The kind that a scope was referred to by.
+    pub fn claimed_kind(&self, scope: ScopeId) -> Option<ScopeKind> {
+        self.claimed.get(&scope).copied()
+    }
+
+    /// The scope and those above it, nearest first, as far as they are declared.
+    pub fn upwards(&self, scope: Option<ScopeId>) -> impl Iterator<Item = (ScopeId, &Scope)> {
+        let mut next = scope;
+        std::iter::from_fn(move || {
+            let id = next?;
+            let scope = self.get(id)?;
+            next = scope.parent;
+            Some((id, scope))
+        })
+    }
+
+    /// What a function runs as: its own identity, or that of the nearest scope which names one.
+    pub fn runs_as(&self, function: &Function) -> Option<IdentityId> {
+        function.runs_as.or_else(|| self.upwards(function.scope).find_map(|(_, scope)| scope.runs_as))
+    }
+
+    /// The environment of whatever lives in `scope` and says `own` of itself.
+    pub fn environment(&self, own: Option<Environment>, scope: Option<ScopeId>) -> Option<Environment> {
+        own.or_else(|| self.upwards(scope).find_map(|(_, scope)| scope.environment))
+    }
+
+    /// The owner of whatever lives in `scope` and says `own` of itself.
+    pub fn owner(&self, own: Option<Name>, scope: Option<ScopeId>) -> Option<Name> {
+        own.or_else(|| self.upwards(scope).find_map(|(_, scope)| scope.owner))
+    }
+
+    /// The platform of whatever lives in `scope`.
+    pub fn platform(&self, scope: Option<ScopeId>) -> Option<Name> {
+        self.upwards(scope).find_map(|(_, scope)| scope.platform)
+    }
+
+    /// The endpoints of a function, in the order read.
+    pub fn endpoints_of(&self, function: FunctionId) -> &[EndpointId] {
+        self.endpoints_of.get(&function).map_or(&[], Vec::as_slice)
+    }
+
+    /// The triggers of a function, in the order read.
+    pub fn triggers_of(&self, function: FunctionId) -> &[TriggerId] {
+        self.triggers_of.get(&function).map_or(&[], Vec::as_slice)
+    }
+
+    /// The functions that run as an identity, in the order read.
+    pub fn functions_as(&self, identity: IdentityId) -> &[FunctionId] {
+        self.functions_as.get(&identity).map_or(&[], Vec::as_slice)
+    }
+
+    fn index(&mut self) {
+        let mut endpoints: FxHashMap<FunctionId, Vec<EndpointId>> = FxHashMap::default();
+        for (id, endpoint) in self.all::<EndpointId>() {
+            endpoints.entry(endpoint.function).or_default().push(id);
+        }
+        let mut triggers: FxHashMap<FunctionId, Vec<TriggerId>> = FxHashMap::default();
+        for (id, trigger) in self.all::<TriggerId>() {
+            triggers.entry(trigger.function).or_default().push(id);
+        }
+        let mut functions: FxHashMap<IdentityId, Vec<FunctionId>> = FxHashMap::default();
+        for (id, function) in self.all::<FunctionId>() {
+            if let Some(identity) = self.runs_as(function) {
+                functions.entry(identity).or_default().push(id);
+            }
+        }
+        self.endpoints_of = endpoints;
+        self.triggers_of = triggers;
+        self.functions_as = functions;
+    }
+}

@@ -1,0 +1,131 @@
+//! Statements, and the four ways of binding them: permission sets held through grants, admissions
+//! on things, and ceilings.
+
+use jiff::Timestamp;
+
+use super::{Condition, IdentityId, Name, Origin, PatternId, Principal, ScopeId, SetId, StatementId, Thing};
+
+super::vocabulary! {
+    /// What a statement does when it applies.
+    Effect: "a statement's effect" {
+        /// Gives.
+        Allow = "allow",
+        /// Takes away, whatever else gives.
+        Deny = "deny",
+    }
+}
+
+/// The strings that any of some patterns match, less those that an exception matches.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Selection {
+    /// At least one of these matches.
+    pub any: Vec<PatternId>,
+    /// None of these does.
+    pub except: Vec<PatternId>,
+}
+
+/// Actions, resources, conditions: given or taken away.
+#[derive(Debug, Clone)]
+pub struct Statement {
+    /// Allow or deny.
+    pub effect: Effect,
+    /// Which actions.
+    pub actions: Selection,
+    /// Which resources, as `kind:id`.
+    pub resources: Selection,
+    /// All of which must hold.
+    pub conditions: Vec<Condition>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+super::vocabulary! {
+    /// Who wrote a permission set.
+    SetOrigin: "a permission set's origin" {
+        /// Ready-made by the platform.
+        Platform = "platform",
+        /// Made by the team.
+        Custom = "custom",
+    }
+}
+
+/// A named list of statements.
+#[derive(Debug, Clone)]
+pub struct PermissionSet {
+    /// The scope it lives in; none for the platform's own.
+    pub scope: Option<ScopeId>,
+    /// Ready-made or custom.
+    pub made_by: SetOrigin,
+    /// Its own statements.
+    pub statements: Vec<StatementId>,
+    /// Sets whose statements it contains as well.
+    pub includes: Vec<SetId>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// Where a grant holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum At {
+    /// Everywhere.
+    Everywhere,
+    /// On this thing and all that lies in it.
+    Thing(Thing),
+}
+
+/// A principal holds permissions at a place.
+#[derive(Debug, Clone)]
+pub struct Grant {
+    /// The id its platform gave it, if any.
+    pub id: Option<Name>,
+    /// Who.
+    pub principal: Principal,
+    /// The set held, if one is named.
+    pub set: Option<SetId>,
+    /// Statements held directly.
+    pub statements: Vec<StatementId>,
+    /// Where.
+    pub at: At,
+    /// Conditions that join those of each statement.
+    pub conditions: Vec<Condition>,
+    /// When it ends.
+    pub expires: Option<Timestamp>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// A statement on a thing: an invoke permission on a function, a trust on an identity, an entry of
+/// an access list on a resource.
+#[derive(Debug, Clone)]
+pub struct Admission {
+    /// The id its platform gave it, if any.
+    pub id: Option<Name>,
+    /// On what.
+    pub on: Thing,
+    /// Whom it names.
+    pub to: Vec<Principal>,
+    /// What it gives or takes away.
+    pub statement: StatementId,
+}
+
+/// What a ceiling bounds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Bounded {
+    /// One identity.
+    Identity(IdentityId),
+    /// Every principal that lives in a scope.
+    Scope(ScopeId),
+}
+
+/// Statements that bound what can be given.
+#[derive(Debug, Clone)]
+pub struct Ceiling {
+    /// The id its platform gave it, if any.
+    pub id: Option<Name>,
+    /// Whom.
+    pub over: Vec<Bounded>,
+    /// To what.
+    pub statements: Vec<StatementId>,
+    /// Where it was read.
+    pub origin: Origin,
+}

@@ -1,0 +1,153 @@
+//! Who refers to what: the walk that finds references to things that are not in the estate.
+
+use super::{
+    At, Bounded, Check, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key, KeyId, KeyOf,
+    Origin, Presents, Principal, ResourceId, ScopeId, SetId, Thing, TokenId, TriggerId, UserId, VerifierId, Way,
+};
+
+/// One thing named by another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Reference {
+    /// Who names it.
+    pub from: Thing,
+    /// As what, to be read between the two: "runs as".
+    pub how: &'static str,
+    /// What is named.
+    pub to: Thing,
+    /// Where.
+    pub origin: Origin,
+}
+
+impl Estate {
+    /// Calls `visit` with every reference from one thing to another.
+    pub fn references(&self, mut visit: impl FnMut(Reference)) {
+        let mut refer = |from, how, to: Option<Thing>, origin| {
+            if let Some(to) = to {
+                visit(Reference { from, how, to, origin });
+            }
+        };
+        let scope = |id: Option<ScopeId>| id.map(Thing::Scope);
+        for (id, it) in self.all::<ScopeId>() {
+            refer(Thing::Scope(id), "lies in", scope(it.parent), it.origin);
+            refer(Thing::Scope(id), "has functions run as", it.runs_as.map(Thing::Identity), it.origin);
+        }
+        for (id, it) in self.all::<FunctionId>() {
+            refer(Thing::Function(id), "lies in", scope(it.scope), it.origin);
+            refer(Thing::Function(id), "runs as", it.runs_as.map(Thing::Identity), it.origin);
+        }
+        for (id, it) in self.all::<EndpointId>() {
+            let from = Thing::Endpoint(id);
+            refer(from, "leads to", Some(Thing::Function(it.function)), it.origin);
+            if let Check::Token(verifier) = it.check {
+                refer(from, "checks tokens with", Some(Thing::Verifier(verifier)), it.origin);
+            }
+            if let Way::Route { presents, .. } = &it.way {
+                let presented = match presents {
+                    Presents::Identity(identity) => Some(Thing::Identity(*identity)),
+                    Presents::Key(key) => Some(Thing::Key(*key)),
+                    Presents::Nothing | Presents::Caller => None,
+                };
+                refer(from, "presents", presented, it.origin);
+            }
+        }
+        for (id, it) in self.all::<TriggerId>() {
+            refer(Thing::Trigger(id), "runs", Some(Thing::Function(it.function)), it.origin);
+            refer(Thing::Trigger(id), "fires on", it.source, it.origin);
+        }
+        for (id, it) in self.all::<IdentityId>() {
+            refer(Thing::Identity(id), "lies in", scope(it.scope), it.origin);
+        }
+        for (id, it) in self.all::<UserId>() {
+            refer(Thing::User(id), "lies in", scope(it.scope), it.origin);
+        }
+        for (id, it) in self.all::<GroupId>() {
+            refer(Thing::Group(id), "lies in", scope(it.scope), it.origin);
+            for &member in &it.members {
+                refer(Thing::Group(id), "lists as a member", member.thing(), it.origin);
+            }
+            let within = it.rule.as_ref().and_then(|rule| rule.within);
+            refer(Thing::Group(id), "takes its members from", scope(within), it.origin);
+        }
+        for (id, it) in self.all::<SetId>() {
+            refer(Thing::Set(id), "lies in", scope(it.scope), it.origin);
+            for &included in &it.includes {
+                refer(Thing::Set(id), "includes", Some(Thing::Set(included)), it.origin);
+            }
+        }
+        for (id, it) in self.grants() {
+            let from = it.principal.thing().unwrap_or(Thing::Grant(id));
+            refer(Thing::Grant(id), "gives to", it.principal.thing(), it.origin);
+            refer(from, "holds", it.set.map(Thing::Set), it.origin);
+            if let At::Thing(at) = it.at {
+                refer(from, "holds a grant at", Some(at), it.origin);
+            }
+        }
+        for it in self.admissions() {
+            let origin = self.statement(it.statement).origin;
+            for &to in &it.to {
+                refer(it.on, "admits", to.thing(), origin);
+            }
+            if !self.is_declared(it.on) {
+                refer(it.on, "has a statement on", Some(it.on), origin);
+            }
+        }
+        for (id, it) in self.ceilings() {
+            for over in &it.over {
+                let to = match *over {
+                    Bounded::Identity(identity) => Thing::Identity(identity),
+                    Bounded::Scope(scope) => Thing::Scope(scope),
+                };
+                refer(Thing::Ceiling(id), "bounds", Some(to), it.origin);
+            }
+        }
+        for (id, it) in self.all::<KeyId>() {
+            refer(Thing::Key(id), "opens", Some(it.opens()), it.origin);
+        }
+        for (id, it) in self.all::<VerifierId>() {
+            refer(Thing::Verifier(id), "lies in", scope(it.scope), it.origin);
+        }
+        for (id, it) in self.all::<TokenId>() {
+            refer(Thing::Token(id), "was made for", it.verifier.map(Thing::Verifier), it.origin);
+        }
+        for (id, it) in self.all::<ResourceId>() {
+            refer(Thing::Resource(id), "lies in", scope(it.scope), it.origin);
+        }
+        self.other_references(&mut refer);
+    }
+
+    fn other_references(&self, refer: &mut impl FnMut(Thing, &'static str, Option<Thing>, Origin)) {
+        for (index, it) in self.enrolments().iter().enumerate() {
+            let from = Thing::Enrolment(super::Id::new(index));
+            refer(from, "lies in", it.scope.map(Thing::Scope), it.origin);
+        }
+        for it in &self.coverage {
+            refer(Thing::Scope(it.scope), "has logs in", Some(Thing::Scope(it.scope)), it.origin);
+        }
+    }
+}
+
+impl Key {
+    /// The function or scope that the key opens.
+    pub fn opens(&self) -> Thing {
+        match self.of {
+            KeyOf::Function(function) => Thing::Function(function),
+            KeyOf::Scope(scope) => Thing::Scope(scope),
+        }
+    }
+}
+
+impl Principal {
+    /// The thing that the principal is, where it is one.
+    pub fn thing(self) -> Option<Thing> {
+        match self {
+            Self::Account(id) => Some(Thing::Scope(id)),
+            Self::User(id) => Some(Thing::User(id)),
+            Self::Identity(id) => Some(Thing::Identity(id)),
+            Self::Group(id) => Some(Thing::Group(id)),
+            Self::Key(id) => Some(Thing::Key(id)),
+            Self::Token(id) => Some(Thing::Verifier(id)),
+            Self::Anyone | Self::SignedIn | Self::Service(_) | Self::Outside(_) => None,
+        }
+    }
+}
+

@@ -1,0 +1,109 @@
+//! Resources that are acted on, the catalogue of actions, and what was observed.
+
+use jiff::Timestamp;
+
+use super::{Environment, Name, Origin, Principal, ScopeId, Sensitivity, Thing};
+use crate::pattern::Pattern;
+
+/// Anything acted on that is not a thing of its own kind: bucket, queue, table, secret …
+#[derive(Debug, Clone)]
+pub struct Resource {
+    /// `bucket`, `queue`, `table` …
+    pub kind: Name,
+    /// The scope it lives in.
+    pub scope: Option<ScopeId>,
+    /// How much its disclosure would hurt; unknown where nobody said.
+    pub sensitivity: Option<Sensitivity>,
+    /// As written on the resource itself.
+    pub environment: Option<Environment>,
+    /// Who answers for it.
+    pub owner: Option<Name>,
+    /// Tags, sorted by name.
+    pub tags: Vec<(Name, Name)>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+super::vocabulary! {
+    /// What an action does, for judging how bad it is that somebody may.
+    ActionClass: "an action's class" {
+        /// Learns what is there, not what is in it.
+        List = "list",
+        /// Learns what is in it.
+        Read = "read",
+        /// Adds or changes data.
+        Write = "write",
+        /// Removes data.
+        Delete = "delete",
+        /// Makes code run.
+        Invoke = "invoke",
+        /// Changes settings of a thing.
+        Manage = "manage",
+        /// Reads or makes secrets and keys.
+        Secret = "secret",
+        /// Changes what code does.
+        Code = "code",
+        /// Acts as, or hands over, an identity.
+        Identity = "identity",
+        /// Changes who may do what.
+        Access = "access",
+    }
+}
+
+/// A line of the catalogue: which class the actions of a pattern are of.
+#[derive(Debug, Clone)]
+pub struct ActionEntry {
+    /// Which actions.
+    pub pattern: Pattern,
+    /// Their class.
+    pub class: ActionClass,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// Something that was seen to happen.
+#[derive(Debug, Clone)]
+pub struct Usage {
+    /// Who did it.
+    pub principal: Principal,
+    /// What.
+    pub action: Name,
+    /// To what; unknown where the log does not say.
+    pub on: Option<Thing>,
+    /// How often.
+    pub count: u64,
+    /// First seen.
+    pub first: Option<Timestamp>,
+    /// Last seen.
+    pub last: Option<Timestamp>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// A statement that logs cover some actions of some scope over a time.
+#[derive(Debug, Clone)]
+pub struct LogCoverage {
+    /// Of which scope.
+    pub scope: ScopeId,
+    /// Which actions are logged.
+    pub actions: Vec<Pattern>,
+    /// From when.
+    pub from: Timestamp,
+    /// Until when.
+    pub to: Timestamp,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// Something that a collector could not see.
+#[derive(Debug, Clone)]
+pub struct BlindSpot {
+    /// What was not seen.
+    pub what: Name,
+    /// What that hides.
+    pub hides: Option<Name>,
+    /// Where.
+    pub scope: Option<ScopeId>,
+    /// Where it was read.
+    pub origin: Origin,
+}

@@ -1,0 +1,94 @@
+//! Tables of things by name, with a slot for what is mentioned but never declared.
+
+use indexmap::IndexMap;
+use rustc_hash::FxBuildHasher;
+
+use super::ids::Id;
+use super::{
+    Endpoint, EndpointId, Function, FunctionId, Group, GroupId, Identity, IdentityId, Key, KeyId, Name,
+    PermissionSet, Resource, ResourceId, Scope, ScopeId, SetId, Thing, Token, TokenId, Trigger, TriggerId, User, UserId,
+    Verifier, VerifierId,
+};
+
+/// Things of one kind, in the order of their first mention. A mention makes a slot; a declaration
+/// fills it; what stays empty is a reference to something that is not in the estate.
+#[derive(Debug)]
+pub struct Table<T> {
+    slots: IndexMap<Name, Option<T>, FxBuildHasher>,
+}
+
+impl<T> Default for Table<T> {
+    fn default() -> Self {
+        Self { slots: IndexMap::default() }
+    }
+}
+
+impl<T> Table<T> {
+    pub(super) fn mention(&mut self, name: Name) -> usize {
+        let entry = self.slots.entry(name);
+        let index = entry.index();
+        entry.or_insert(None);
+        index
+    }
+
+    pub(super) fn fill(&mut self, index: usize, value: T) {
+        self.slots[index] = Some(value);
+    }
+
+    pub(super) fn name(&self, index: usize) -> Name {
+        *self.slots.get_index(index).expect("ids are made by mention").0
+    }
+
+    pub(super) fn get(&self, index: usize) -> Option<&T> {
+        self.slots[index].as_ref()
+    }
+
+    pub(super) fn find(&self, name: Name) -> Option<usize> {
+        self.slots.get_index_of(&name)
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.slots.len()
+    }
+}
+
+/// Ids whose things are kept in a [`Table`].
+pub trait Kept: Id {
+    /// What the id stands for.
+    type Value: 'static;
+    /// The id as any thing's.
+    fn thing(self) -> Thing;
+    #[doc(hidden)]
+    fn table(tables: &Tables) -> &Table<Self::Value>;
+    #[doc(hidden)]
+    fn table_mut(tables: &mut Tables) -> &mut Table<Self::Value>;
+}
+
+macro_rules! tables {
+    ($($field:ident: $id:ident => $value:ident, Thing::$variant:ident;)*) => {
+        /// One table for each kind of named thing.
+        #[derive(Debug, Default)]
+        pub struct Tables { $($field: Table<$value>,)* }
+        $(impl Kept for $id {
+            type Value = $value;
+            fn thing(self) -> Thing { Thing::$variant(self) }
+            fn table(tables: &Tables) -> &Table<$value> { &tables.$field }
+            fn table_mut(tables: &mut Tables) -> &mut Table<$value> { &mut tables.$field }
+        })*
+    };
+}
+
+tables! {
+    scopes: ScopeId => Scope, Thing::Scope;
+    functions: FunctionId => Function, Thing::Function;
+    endpoints: EndpointId => Endpoint, Thing::Endpoint;
+    triggers: TriggerId => Trigger, Thing::Trigger;
+    identities: IdentityId => Identity, Thing::Identity;
+    users: UserId => User, Thing::User;
+    groups: GroupId => Group, Thing::Group;
+    sets: SetId => PermissionSet, Thing::Set;
+    keys: KeyId => Key, Thing::Key;
+    verifiers: VerifierId => Verifier, Thing::Verifier;
+    tokens: TokenId => Token, Thing::Token;
+    resources: ResourceId => Resource, Thing::Resource;
+}

@@ -1,0 +1,210 @@
+//! Any thing of the estate, and where it lies.
+
+use super::{
+    At, Ceiling, CeilingId, EndpointId, Enrolment, EnrolmentId, Estate, FunctionId, GrantId, GroupId, Id, IdentityId,
+    KeyId, KeyOf, Origin, Principal, ScopeId, SetId, TokenId, TriggerId, UserId, VerifierId,
+};
+use super::{ResourceId, Vocabulary};
+
+/// Any thing that can be named, acted on, or found fault with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[expect(missing_docs, reason = "each variant is documented on its id")]
+pub enum Thing {
+    Scope(ScopeId),
+    Function(FunctionId),
+    Endpoint(EndpointId),
+    Trigger(TriggerId),
+    Identity(IdentityId),
+    User(UserId),
+    Group(GroupId),
+    Set(SetId),
+    Grant(GrantId),
+    Ceiling(CeilingId),
+    Key(KeyId),
+    Verifier(VerifierId),
+    Token(TokenId),
+    Enrolment(EnrolmentId),
+    Resource(ResourceId),
+}
+
+/// Which account a thing is of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum AccountOf {
+    /// This one.
+    Known(ScopeId),
+    /// No account stands above it: it is of the one account that the estate does not name.
+    Unnamed,
+    /// The thing, or a scope above it, is not in the estate.
+    Unknown,
+}
+
+impl Estate {
+    /// The thing as written in files and reports: `function:sell-ticket`.
+    pub fn label(&self, thing: Thing) -> String {
+        match thing {
+            Thing::Scope(id) => {
+                let kind = self.get(id).map(|scope| scope.kind).or_else(|| self.claimed_kind(id));
+                format!("{}:{}", kind.map_or(ScopeId::KIND, Vocabulary::word), self.id(id))
+            }
+            Thing::Function(id) => self.kind_and_id(id),
+            Thing::Endpoint(id) => self.kind_and_id(id),
+            Thing::Trigger(id) => self.kind_and_id(id),
+            Thing::Identity(id) => self.kind_and_id(id),
+            Thing::User(id) => self.kind_and_id(id),
+            Thing::Group(id) => self.kind_and_id(id),
+            Thing::Set(id) => self.kind_and_id(id),
+            Thing::Key(id) => self.kind_and_id(id),
+            Thing::Verifier(id) => self.kind_and_id(id),
+            Thing::Token(id) => self.kind_and_id(id),
+            Thing::Resource(id) => self.id(id).to_owned(),
+            Thing::Grant(id) => format!("grant:{}", self.grant_id(id)),
+            Thing::Ceiling(id) => match self.ceiling(id).id {
+                Some(name) => format!("ceiling:{}", self.text(name)),
+                None => format!("ceiling:unnamed-{}", id.index() + 1),
+            },
+            Thing::Enrolment(id) => {
+                let enrolment: &Enrolment = &self.enrolments[id.index()];
+                format!("enrolment:{}/{}", self.text(enrolment.system), self.text(enrolment.client_id))
+            }
+        }
+    }
+
+    /// The id of a grant; one made of its parts where its platform gave it none.
+    pub fn grant_id(&self, id: GrantId) -> String {
+        let grant = self.grant(id);
+        if let Some(name) = grant.id {
+            return self.text(name).to_owned();
+        }
+        let set = grant.set.map_or("statements", |set| self.id(set));
+        let at = match grant.at {
+            At::Everywhere => "everywhere".to_owned(),
+            At::Thing(thing) => self.label(thing),
+        };
+        format!("{}/{set}@{at}", self.principal_label(grant.principal))
+    }
+
+    fn kind_and_id<K: super::Kept>(&self, id: K) -> String {
+        format!("{}:{}", K::KIND, self.id(id))
+    }
+
+    /// The principal as written in files and reports: `service:object-store`, `anyone`.
+    pub fn principal_label(&self, principal: Principal) -> String {
+        match principal {
+            Principal::Anyone => "anyone".to_owned(),
+            Principal::SignedIn => "signed-in".to_owned(),
+            Principal::Account(id) => format!("account:{}", self.id(id)),
+            Principal::User(id) => self.kind_and_id(id),
+            Principal::Identity(id) => self.kind_and_id(id),
+            Principal::Group(id) => self.kind_and_id(id),
+            Principal::Key(id) => self.kind_and_id(id),
+            Principal::Service(name) => format!("service:{}", self.text(name)),
+            Principal::Outside(name) => format!("outside:{}", self.text(name)),
+            Principal::Token(id) => format!("token:{}", self.id(id)),
+        }
+    }
+
+    /// Where the thing was read; nothing for what is only mentioned.
+    pub fn origin(&self, thing: Thing) -> Option<Origin> {
+        match thing {
+            Thing::Scope(id) => self.get(id).map(|it| it.origin),
+            Thing::Function(id) => self.get(id).map(|it| it.origin),
+            Thing::Endpoint(id) => self.get(id).map(|it| it.origin),
+            Thing::Trigger(id) => self.get(id).map(|it| it.origin),
+            Thing::Identity(id) => self.get(id).map(|it| it.origin),
+            Thing::User(id) => self.get(id).map(|it| it.origin),
+            Thing::Group(id) => self.get(id).map(|it| it.origin),
+            Thing::Set(id) => self.get(id).map(|it| it.origin),
+            Thing::Key(id) => self.get(id).map(|it| it.origin),
+            Thing::Verifier(id) => self.get(id).map(|it| it.origin),
+            Thing::Token(id) => self.get(id).map(|it| it.origin),
+            Thing::Resource(id) => self.get(id).map(|it| it.origin),
+            Thing::Grant(id) => Some(self.grant(id).origin),
+            Thing::Ceiling(id) => Some(self.ceiling(id).origin),
+            Thing::Enrolment(id) => Some(self.enrolments[id.index()].origin),
+        }
+    }
+
+    /// What the thing lies in, one step up: a key in its function, a function in its scope.
+    pub fn parent(&self, thing: Thing) -> Option<Thing> {
+        let scope = match thing {
+            Thing::Scope(id) => self.get(id).and_then(|it| it.parent),
+            Thing::Function(id) => self.get(id).and_then(|it| it.scope),
+            Thing::Endpoint(id) => return self.get(id).map(|it| Thing::Function(it.function)),
+            Thing::Trigger(id) => return self.get(id).map(|it| Thing::Function(it.function)),
+            Thing::Key(id) => match self.get(id)?.of {
+                KeyOf::Function(function) => return Some(Thing::Function(function)),
+                KeyOf::Scope(scope) => Some(scope),
+            },
+            Thing::Token(id) => return self.get(id).and_then(|it| it.verifier).map(Thing::Verifier),
+            Thing::Identity(id) => self.get(id).and_then(|it| it.scope),
+            Thing::User(id) => self.get(id).and_then(|it| it.scope),
+            Thing::Group(id) => self.get(id).and_then(|it| it.scope),
+            Thing::Set(id) => self.get(id).and_then(|it| it.scope),
+            Thing::Verifier(id) => self.get(id).and_then(|it| it.scope),
+            Thing::Resource(id) => self.get(id).and_then(|it| it.scope),
+            Thing::Enrolment(id) => self.enrolments[id.index()].scope,
+            Thing::Grant(_) | Thing::Ceiling(_) => None,
+        };
+        scope.map(Thing::Scope)
+    }
+
+    /// Whether the thing is declared, not only mentioned.
+    pub fn is_declared(&self, thing: Thing) -> bool {
+        self.origin(thing).is_some()
+    }
+
+    /// The scope that the thing lives in: for a scope, itself.
+    pub fn scope_of(&self, thing: Thing) -> Option<ScopeId> {
+        let mut at = thing;
+        loop {
+            if let Thing::Scope(scope) = at {
+                return Some(scope);
+            }
+            at = self.parent(at)?;
+        }
+    }
+
+    /// Whether `thing` is `place`, or lies in its subtree.
+    pub fn lies_in(&self, thing: Thing, place: Thing) -> bool {
+        let mut at = thing;
+        loop {
+            if at == place {
+                return true;
+            }
+            match (at, place) {
+                (Thing::Scope(scope), Thing::Scope(above)) => return self.tree.is_within(scope, above),
+                (Thing::Scope(_), _) => return false,
+                _ => {}
+            }
+            let Some(parent) = self.parent(at) else { return false };
+            at = parent;
+        }
+    }
+
+    /// The account that the thing is of.
+    pub fn account_of(&self, thing: Thing) -> AccountOf {
+        let mut at = thing;
+        loop {
+            if !self.is_declared(at) {
+                return AccountOf::Unknown;
+            }
+            if let Thing::Scope(scope) = at {
+                return self.tree.account(scope);
+            }
+            match self.parent(at) {
+                Some(parent) => at = parent,
+                None => return AccountOf::Unnamed,
+            }
+        }
+    }
+
+    /// A ceiling by id.
+    pub fn ceiling(&self, id: CeilingId) -> &Ceiling {
+        &self.ceilings[id.index()]
+    }
+
+    /// An enrolment by id.
+    pub fn enrolment(&self, id: EnrolmentId) -> &Enrolment {
+        &self.enrolments[id.index()]
+    }
+}

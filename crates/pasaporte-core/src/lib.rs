@@ -1,0 +1,16 @@
+//! What Pasaporte knows and how it judges: the estate, the access decision, the rules.
+//!
+//! Values in, values out. Nothing here reads a file, a clock or an environment, and nothing prints;
+//! time is the estate's `as_of`. The rooms, in the order in which data flows through them:
+//!
+//! - [`estate`]: the model, one file a thing, and the [`Builder`](estate::Builder) that fills it;
+//! - [`pattern`]: `*` and `?` patterns, and exact answers on sets of them;
+//! - [`access`]: may P do A on R, with reasons;
+//! - [`entry`]: who gets through to a function, in effect;
+//! - [`rules`]: what is wrong with that, how bad it is, and what to do.
+
+pub mod access;
+pub mod entry;
+pub mod estate;
+pub mod pattern;
+pub mod rules;

@@ -1,0 +1,199 @@
+//! An estate on the table: prepared for questions, with thresholds, and with what several rules ask
+//! for worked out once.
+
+use std::cell::OnceCell;
+
+use jiff::Timestamp;
+use rustc_hash::FxHashMap;
+
+use super::Harm;
+use crate::access::{Access, Context};
+use crate::entry::Exposed;
+use crate::estate::{Environment, Estate, FunctionId, GrantId, GroupId, Id, IdentityId, KeyReach, Principal, Thing};
+
+/// What counts as old, and what is asked of keys.
+#[derive(Debug, Clone)]
+pub struct Settings {
+    /// Days after which a key should have been rotated.
+    pub key_max_age: i64,
+    /// Days that a key must have been watched before "never used" is said.
+    pub key_watch: i64,
+    /// The least reach of keys that must have an expiry.
+    pub expiry_asked_from: KeyReach,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self { key_max_age: 180, key_watch: 30, expiry_asked_from: KeyReach::App }
+    }
+}
+
+/// An estate being audited.
+#[derive(Debug)]
+pub struct Audit<'e> {
+    access: Access<'e>,
+    settings: Settings,
+    harms: Vec<OnceCell<Harm>>,
+    exposures: Vec<OnceCell<Exposed>>,
+    assuming: OnceCell<Vec<GrantId>>,
+    below: OnceCell<FxHashMap<Thing, Vec<FunctionId>>>,
+}
+
+impl<'e> Audit<'e> {
+    /// Prepares an estate for its audit.
+    pub fn new(estate: &'e Estate, settings: Settings) -> Self {
+        Self {
+            access: Access::new(estate),
+            settings,
+            harms: (0..estate.count::<IdentityId>()).map(|_| OnceCell::new()).collect(),
+            exposures: (0..estate.count::<FunctionId>()).map(|_| OnceCell::new()).collect(),
+            assuming: OnceCell::new(),
+            below: OnceCell::new(),
+        }
+    }
+
+    /// The estate.
+    pub fn estate(&self) -> &'e Estate {
+        self.access.estate()
+    }
+
+    /// The estate prepared for questions.
+    pub fn access(&self) -> &Access<'e> {
+        &self.access
+    }
+
+    /// The thresholds.
+    pub fn settings(&self) -> &Settings {
+        &self.settings
+    }
+
+    /// Questions about the moment the estate was true.
+    pub fn now(&self) -> Context {
+        Context::at(self.estate().as_of())
+    }
+
+    /// Whole days from then to `as_of`; none without an `as_of`.
+    pub fn days_since(&self, then: Timestamp) -> Option<i64> {
+        Some(self.estate().as_of()?.duration_since(then).as_hours() / 24)
+    }
+
+    /// What can be done by whoever controls an identity.
+    pub fn harm(&self, identity: IdentityId) -> &Harm {
+        self.harms[identity.index()].get_or_init(|| Harm::of_identity(&self.access, identity))
+    }
+
+    /// What can be done through a function.
+    pub fn harm_through(&self, function: FunctionId) -> Harm {
+        let identity = self.estate().get(function).and_then(|it| self.estate().runs_as(it));
+        identity.map_or_else(Harm::runs_code, |identity| self.harm(identity).clone())
+    }
+
+    /// Who can make a function run, at the widest.
+    pub fn exposure(&self, function: FunctionId) -> Exposed {
+        *self.exposures[function.index()].get_or_init(|| self.access.exposure(function))
+    }
+
+    /// The widest exposure of the functions that run as any bearer of a name.
+    pub fn exposure_of(&self, holder: Principal) -> Exposed {
+        let functions = self.functions_of(holder);
+        functions
+            .iter()
+            .map(|&function| self.exposure(function))
+            .min_by_key(|exposed| (exposed.to, !exposed.surely))
+            .unwrap_or(Exposed::INSIDE)
+    }
+
+    /// The functions that run as a holder: as the identity, or as a member of the group at any depth.
+    pub fn functions_of(&self, holder: Principal) -> Vec<FunctionId> {
+        match holder {
+            Principal::Identity(identity) => self.estate().functions_as(identity).to_vec(),
+            Principal::Group(group) => self
+                .members_of(group)
+                .into_iter()
+                .filter_map(|member| match member {
+                    Principal::Identity(identity) => Some(self.estate().functions_as(identity)),
+                    _ => None,
+                })
+                .flatten()
+                .copied()
+                .collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The members of a group, of the groups in it, and so on; each once, sorted.
+    pub fn members_of(&self, group: GroupId) -> Vec<Principal> {
+        let mut all = Vec::new();
+        let mut open = vec![group];
+        let mut seen = rustc_hash::FxHashSet::from_iter([group]);
+        while let Some(next) = open.pop() {
+            for &member in self.access.members(next) {
+                match member {
+                    Principal::Group(inner) => {
+                        if seen.insert(inner) {
+                            open.push(inner);
+                        }
+                    }
+                    other => all.push(other),
+                }
+            }
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    /// The environment by which something of a holder is judged: its own or its scope's, else
+    /// production if any function that runs as it is in production, else the one they share.
+    pub fn environment_of(&self, holder: Principal) -> Option<Environment> {
+        let estate = self.estate();
+        if let Principal::Identity(id) = holder
+            && let Some(identity) = estate.get(id)
+            && let Some(environment) = estate.environment(identity.environment, identity.scope)
+        {
+            return Some(environment);
+        }
+        let functions = self.functions_of(holder);
+        let mut environments = functions.iter().map(|&function| self.environment(function));
+        let first = environments.next().flatten()?;
+        environments.all(|other| other == Some(first)).then_some(first)
+    }
+
+    /// The environment of a function.
+    pub fn environment(&self, function: FunctionId) -> Option<Environment> {
+        let it = self.estate().get(function)?;
+        self.estate().environment(it.environment, it.scope)
+    }
+
+    /// The grants that give acting as some identity.
+    pub fn grants_to_assume(&self) -> &[GrantId] {
+        self.assuming.get_or_init(|| {
+            let access = &self.access;
+            let estate = self.estate();
+            let gives = |contained: crate::access::Contained| {
+                let actions = &estate.statement(contained.statement).actions;
+                access.selects(actions, crate::access::ASSUME, true)
+            };
+            estate
+                .grants()
+                .filter(|(_, grant)| access.statements_of(grant).any(gives))
+                .map(|(id, _)| id)
+                .collect()
+        })
+    }
+
+    /// The functions that live directly in a scope, or in any scope below it.
+    pub fn functions_below(&self, scope: crate::estate::ScopeId) -> &[FunctionId] {
+        let below = self.below.get_or_init(|| {
+            let estate = self.estate();
+            let mut below: FxHashMap<Thing, Vec<FunctionId>> = FxHashMap::default();
+            for (id, function) in estate.all::<FunctionId>() {
+                for (above, _) in estate.upwards(function.scope) {
+                    below.entry(Thing::Scope(above)).or_default().push(id);
+                }
+            }
+            below
+        });
+        below.get(&Thing::Scope(scope)).map_or(&[], Vec::as_slice)
+    }
+}

@@ -1,0 +1,178 @@
+//! blind: what could not be seen, and what must therefore not be called clean.
+
+use std::collections::BTreeMap;
+
+use super::words::listed;
+use super::{Audit, Level, Raised, Rule, Severity, Sureness};
+use crate::estate::{Condition, KeyId, Reference, Thing};
+
+pub(super) const RULES: &[Rule] = &[
+    Rule {
+        id: "blind/missing-reference",
+        title: "Something is referred to that is not in the estate",
+        why: "What is not there was not judged: a missing set may hold every right, a missing identity any grant.",
+        fix: "Gather the account or page that it is in; if it is gone, remove the reference.",
+        check: "Audit again: the reference is found.",
+        references: &["NIST SP 800-53 CM-8"],
+        judge: missing_reference,
+    },
+    Rule {
+        id: "blind/opaque-condition",
+        title: "A condition was not understood",
+        why: "It is taken as unknown: what it guards is judged as perhaps allowed and perhaps denied.",
+        fix: "Write it with the attributes of the estate format, or teach the adapter to.",
+        check: "Audit again: answers no longer depend on it.",
+        references: &["NIST SP 800-53 CA-7"],
+        judge: opaque_condition,
+    },
+    Rule {
+        id: "blind/partial-collection",
+        title: "A part of the estate could not be collected",
+        why: "No findings there means that nobody looked.",
+        fix: "Give the collector the access it lacked, and gather again.",
+        check: "Gather again: the blind spot is gone.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
+        judge: partial_collection,
+    },
+    Rule {
+        id: "blind/unknown-age",
+        title: "Ages cannot be told",
+        why: "Without the time that the estate was true, or the time that a key was made, nothing can be called stale.",
+        fix: "Say `as_of` in the estate, and `created` for its keys.",
+        check: "Audit again: every enabled key has an age.",
+        references: &["NIST SP 800-53 IA-5"],
+        judge: unknown_age,
+    },
+];
+
+fn blind(thing: impl Into<Option<Thing>>, situation: String) -> Raised {
+    Raised::new(thing, Level::Fixed(Severity::Low), situation).sure(Sureness::Certain)
+}
+
+fn missing_reference(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    let mut missing: BTreeMap<Thing, Vec<Reference>> = BTreeMap::new();
+    estate.references(|reference| {
+        if !estate.is_declared(reference.to) {
+            missing.entry(reference.to).or_default().push(reference);
+        }
+    });
+    let mut raised = Vec::new();
+    for (thing, references) in missing {
+        let mut mentions: Vec<String> = references
+            .iter()
+            .map(|reference| match reference.from == thing {
+                true => "the estate has statements about it".to_owned(),
+                false => format!("{} {} it", estate.label(reference.from), reference.how),
+            })
+            .collect();
+        mentions.sort_unstable();
+        mentions.dedup();
+        let situation = format!(
+            "It is not in the estate, but {}. {}",
+            listed(&mentions),
+            hides(thing),
+        );
+        let mut references = references;
+        references.sort_by_key(|reference| reference.origin);
+        let finding = blind(thing, situation)
+            .fix("Gather it too, or remove the reference if it is gone.");
+        raised.push(references.iter().take(4).fold(finding, |finding, reference| {
+            finding.at(reference.origin, format!("{} {} it", estate.label(reference.from), reference.how))
+        }));
+    }
+    raised
+}
+
+/// What goes unjudged with a missing thing.
+fn hides(thing: Thing) -> &'static str {
+    match thing {
+        Thing::Scope(_) => "What lies in it, who owns it and what is inherited there is not known.",
+        Thing::Identity(_) => "What it may do, and who may act as it, is not known.",
+        Thing::Set(_) => "What it gives is not known: it may give everything.",
+        Thing::Group(_) => "Who is in it is not known: it may be everybody.",
+        Thing::Function(_) => "What it may do, and who makes it run, is not known.",
+        Thing::Verifier(_) => "What tokens it accepts is not known: it may accept any.",
+        Thing::Key(_) => "What it opens, and how old it is, is not known.",
+        Thing::Resource(_) => "How sensitive it is, and whether it still exists, is not known: somebody else may own that name.",
+        Thing::User(_) => "Who that is, is not known.",
+        Thing::Endpoint(_)
+        | Thing::Trigger(_)
+        | Thing::Grant(_)
+        | Thing::Ceiling(_)
+        | Thing::Token(_)
+        | Thing::Enrolment(_) => "What it is, is not known.",
+    }
+}
+
+fn opaque_condition(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    let mut raised = Vec::new();
+    let mut see = |thing: Option<Thing>, conditions: &[Condition], origin| {
+        for condition in conditions {
+            let Condition::Opaque(text) = condition else { continue };
+            let text = estate.text(*text);
+            let situation = format!("The condition “{text}” was not understood, so what it guards is not known.");
+            raised.push(
+                blind(thing, situation)
+                    .facet(text)
+                    .fix("Write it with the attributes of the estate format.")
+                    .at(origin, "the condition"),
+            );
+        }
+    };
+    for (_, grant) in estate.grants() {
+        see(grant.principal.thing(), &grant.conditions, grant.origin);
+        for contained in audit.access().statements_of(grant) {
+            let statement = estate.statement(contained.statement);
+            see(contained.set.map(Thing::Set).or(grant.principal.thing()), &statement.conditions, statement.origin);
+        }
+    }
+    for admission in estate.admissions() {
+        let statement = estate.statement(admission.statement);
+        see(Some(admission.on), &statement.conditions, statement.origin);
+    }
+    for (id, ceiling) in estate.ceilings() {
+        for &statement in &ceiling.statements {
+            let statement = estate.statement(statement);
+            see(Some(Thing::Ceiling(id)), &statement.conditions, statement.origin);
+        }
+    }
+    raised
+}
+
+fn partial_collection(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    estate
+        .blind_spots()
+        .iter()
+        .map(|spot| {
+            let hides = spot.hides.map_or_else(String::new, |hides| format!(" It hides {}.", estate.text(hides)));
+            let what = estate.text(spot.what);
+            blind(spot.scope.map(Thing::Scope), format!("Not collected: {what}.{hides}"))
+                .facet(what)
+                .fix("Give the collector the access it lacked, and gather again.")
+                .at(spot.origin, "the collector's note")
+        })
+        .collect()
+}
+
+fn unknown_age(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    if estate.as_of().is_none() {
+        let situation = "The estate does not say when it was true, so no age and no expiry can be judged: expired \
+                         grants and keys count as valid, and no key as stale.";
+        return vec![blind(None, situation.to_owned()).fix("Add `as_of` to the estate, or audit with --as-of.")];
+    }
+    estate
+        .all::<KeyId>()
+        .filter(|(id, key)| {
+            audit.access().is_accepted(*id) && key.created.is_none() && key.rotated.is_none()
+        })
+        .map(|(id, key)| {
+            blind(Thing::Key(id), "Nobody said when this enabled key was made, so its age is not known.".to_owned())
+                .fix("Add `created`.")
+                .at(key.origin, "the key")
+        })
+        .collect()
+}

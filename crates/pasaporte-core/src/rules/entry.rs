@@ -1,0 +1,287 @@
+//! entry: who may make a function run.
+
+use super::words::{capitalised, listed};
+use super::{Audit, Harm, Level, Raised, Rule, Sureness};
+use crate::access::{Answer, Verdict};
+use crate::entry::{Because, Exposed, Exposure, faces_internet};
+use crate::estate::{
+    AdmissionId, Effect, Endpoint, EndpointId, Function, FunctionId, Network, Principal, State, Thing,
+};
+
+pub(super) const RULES: &[Rule] = &[
+    Rule {
+        id: "entry/anonymous-endpoint",
+        title: "Anyone on the network gets through a direct endpoint",
+        why: "An endpoint that asks for nothing lets any caller run the function on input of their choice, \
+              with all that its identity may do. \"Anonymous for now\" is how most of them began.",
+        fix: "Have the endpoint check an identity, or a key of the function's own; or take it off the internet.",
+        check: "Call the address without a credential from outside: it must answer 401 or 403, or not at all.",
+        references: &["CWE-306", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-14", "OWASP API2:2023"],
+        judge: anonymous_endpoint,
+    },
+    Rule {
+        id: "entry/open-invoke",
+        title: "An invoke permission admits anyone, any signed-in caller or a whole foreign account",
+        why: "Such a permission names a crowd, not a caller: whoever can get an account on the platform, or \
+              whoever runs the other account, decides who runs this function.",
+        fix: "Name the caller: an identity, or a service pinned to its source.",
+        check: "List who may invoke the function: each line is somebody that you can name.",
+        references: &["CWE-284", "CWE-732", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-6"],
+        judge: open_invoke,
+    },
+    Rule {
+        id: "entry/unpinned-source",
+        title: "A platform service may invoke on behalf of a stranger's source",
+        why: "The service delivers everybody's events. Without a condition on the source resource or account, \
+              a stranger can point an event source of their own at this function.",
+        fix: "Add a condition on the source resource, and on the source account.",
+        check: "Ask for the service with a source of another account: the answer must be no.",
+        references: &["CWE-441", "CWE-346", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-4"],
+        judge: unpinned_source,
+    },
+];
+
+fn anonymous_endpoint(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    let mut raised = Vec::new();
+    for (id, endpoint) in estate.all::<EndpointId>() {
+        if !faces_internet(&endpoint.network) {
+            continue;
+        }
+        let callers = audit.access().callers_at(id);
+        // The widest first: anyone, then any signed-in caller.
+        let open = callers.iter().filter(|caller| caller.who == Principal::Anyone).max_by_key(|caller| {
+            matches!(caller.verdict, Verdict::Yes)
+        });
+        let Some(caller) = open else { continue };
+        let (how, fix) = how_open(audit, endpoint, &caller.because);
+        let harm = audit.harm_through(endpoint.function);
+        let exposed = Exposed { to: Exposure::Anyone, ..audit.exposure(endpoint.function) };
+        let who = match &endpoint.network {
+            Network::Listed(_) => "Anyone (the listed networks include all addresses)",
+            Network::Internet | Network::Internal => "Anyone",
+        };
+        let situation = format!(
+            "{who} can make function:{} run: {how}.{}",
+            estate.id(endpoint.function),
+            with_what(audit, endpoint.function, &harm),
+        );
+        let mut finding = Raised::new(Thing::Endpoint(id), Level::of(&harm, exposed), situation)
+            .within(audit.environment(endpoint.function))
+            .sure(sureness(caller.verdict))
+            .fix(fix)
+            .at(endpoint.origin, "the endpoint");
+        match &caller.because {
+            Because::Decision(answer) => finding = at_grounds(audit, finding, answer),
+            Because::UncheckedToken(verifier) => {
+                finding = finding.at(estate.origin(Thing::Verifier(*verifier)), "the verifier");
+            }
+            Because::PublicToken(token) => {
+                finding = finding.at(estate.origin(Thing::Token(*token)), "the public token");
+            }
+            Because::NoCheck | Because::Holds => {}
+        }
+        raised.push(at_identity(audit, finding, endpoint.function));
+    }
+    raised
+}
+
+fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (String, String) {
+    let estate = audit.estate();
+    let function = estate.id(endpoint.function);
+    match because {
+        Because::UncheckedToken(verifier) => {
+            let verifier = estate.id(*verifier);
+            (
+                format!("its endpoint accepts tokens whose signature verifier:{verifier} does not check"),
+                format!("Have verifier:{verifier} check signatures, and drop the algorithm `none`."),
+            )
+        }
+        Because::PublicToken(token) => {
+            let token = estate.id(*token);
+            (
+                format!("its endpoint accepts token:{token}, which was handed to public clients"),
+                "Ask for something that only the caller has: a token of the signed-in person, or a key of the \
+                 function's own. Then the public token must be refused here."
+                    .to_owned(),
+            )
+        }
+        Because::Decision(answer) => {
+            let depends = answer.depends_on(estate);
+            let only = if depends.is_empty() { String::new() } else { format!(", if {}", depends.join(" and ")) };
+            (
+                format!("its endpoint checks an identity, but an invoke permission admits anyone{only}"),
+                format!("Take `anyone` out of the invoke permissions of function:{function}; name the caller."),
+            )
+        }
+        Because::NoCheck | Because::Holds => (
+            "its endpoint checks nothing".to_owned(),
+            format!("Set the check of function:{function}'s endpoint to an identity, or to a key of its own."),
+        ),
+    }
+}
+
+fn open_invoke(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    let mut raised = Vec::new();
+    for (id, it) in running(audit) {
+        let thing = Thing::Function(id);
+        for who in admitted(audit, thing) {
+            let crowd = match who {
+                Principal::Anyone => "anyone, without signing in,".to_owned(),
+                Principal::SignedIn => "any signed-in caller of the platform, of whichever customer,".to_owned(),
+                Principal::Account(account) if audit.access().is_foreign(account, thing) => {
+                    format!("every principal of the foreign account:{}", estate.id(account))
+                }
+                _ => continue,
+            };
+            let answer = audit.access().stranger_may_invoke(who, id);
+            if !answer.is_possible() {
+                continue;
+            }
+            let harm = audit.harm_through(id);
+            let exposed = Exposed { to: audit.access().circle(who, thing), ..audit.exposure(id) };
+            let situation = format!(
+                "{} may invoke it{}.{}",
+                capitalised(&crowd),
+                depending(audit, &answer),
+                with_what(audit, id, &harm),
+            );
+            let name = estate.principal_label(who);
+            let fix = format!("Replace `{name}` in its invoke permission by the callers that you can name.");
+            let finding = Raised::new(thing, Level::of(&harm, exposed), situation)
+                .within(estate.environment(it.environment, it.scope))
+                .sure(sureness(answer.verdict))
+                .facet(name)
+                .fix(fix);
+            raised.push(at_identity(audit, at_grounds(audit, finding, &answer), id));
+        }
+    }
+    raised
+}
+
+fn unpinned_source(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    let mut raised = Vec::new();
+    for (id, it) in running(audit) {
+        let thing = Thing::Function(id);
+        for who in admitted(audit, thing) {
+            let Principal::Service(service) = who else { continue };
+            // Where anybody may invoke anyway, the pin is not what is missing.
+            if audit.access().stranger_may_invoke(Principal::Anyone, id).verdict == Verdict::Yes {
+                continue;
+            }
+            let answer = audit.access().stranger_may_invoke(who, id);
+            if !answer.is_possible() {
+                continue;
+            }
+            let harm = audit.harm_through(id);
+            let service = estate.text(service);
+            let pinned = match answer.verdict {
+                Verdict::Depends => format!(
+                    "A stranger's source may pass: service:{service} may invoke it{}.",
+                    depending(audit, &answer)
+                ),
+                Verdict::Yes | Verdict::No => format!(
+                    "service:{service} may invoke it for anybody's source: nothing pins the source resource or \
+                     the source account."
+                ),
+            };
+            let situation = format!("{pinned}{}", with_what(audit, id, &harm));
+            let finding = Raised::new(thing, Level::Table(harm.impact, Exposure::Outsider), situation)
+                .within(estate.environment(it.environment, it.scope))
+                .sure(sureness(answer.verdict))
+                .facet(service)
+                .fix(pin(audit, id));
+            raised.push(at_identity(audit, at_grounds(audit, finding, &answer), id));
+        }
+    }
+    raised
+}
+
+/// The pin to add, from the sources that the function's triggers name.
+fn pin(audit: &Audit<'_>, function: FunctionId) -> String {
+    let estate = audit.estate();
+    let triggers = estate.triggers_of(function).iter().filter_map(|&id| estate.get(id));
+    let mut sources: Vec<String> =
+        triggers.filter_map(|trigger| trigger.source).map(|source| estate.label(source)).collect();
+    sources.sort_unstable();
+    sources.dedup();
+    let resource = if sources.is_empty() { "that source".to_owned() } else { listed(&sources) };
+    match estate.account_of(Thing::Function(function)) {
+        crate::estate::AccountOf::Known(account) => format!(
+            "Add `when: {{source_resource: {resource}, source_account: {}}}` to the permission.",
+            estate.id(account)
+        ),
+        _ => format!("Add a condition on the source resource ({resource}) and on its account."),
+    }
+}
+
+/// Enabled functions.
+fn running<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (FunctionId, &'a Function)> {
+    audit.estate().all::<FunctionId>().filter(|(_, it)| it.state == State::Enabled)
+}
+
+/// Whom the allowing admissions on a thing name, each once, sorted.
+pub(super) fn admitted(audit: &Audit<'_>, thing: Thing) -> Vec<Principal> {
+    let estate = audit.estate();
+    let mut all: Vec<Principal> = audit
+        .access()
+        .admissions_on(thing)
+        .iter()
+        .map(|&id: &AdmissionId| estate.admission(id))
+        .filter(|admission| estate.statement(admission.statement).effect == Effect::Allow)
+        .flat_map(|admission| admission.to.iter().copied())
+        .collect();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
+/// " if …" with the open conditions of an answer.
+pub(super) fn depending(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
+    let conditions = answer.depends_on(audit.estate());
+    match answer.verdict {
+        Verdict::Depends if !conditions.is_empty() => format!(", if {}", conditions.join(" and ")),
+        _ => String::new(),
+    }
+}
+
+pub(super) fn sureness(verdict: Verdict) -> Sureness {
+    match verdict {
+        Verdict::Yes => Sureness::Certain,
+        Verdict::Depends | Verdict::No => Sureness::Conditional,
+    }
+}
+
+/// Adds the places of the statements that allow.
+pub(super) fn at_grounds(audit: &Audit<'_>, finding: Raised, answer: &Answer<'_>) -> Raised {
+    let estate = audit.estate();
+    answer
+        .grounds
+        .iter()
+        .filter(|ground| ground.effect == Effect::Allow)
+        .fold(finding, |finding, ground| finding.at(estate.statement(ground.statement).origin, "the permission"))
+}
+
+fn at_identity(audit: &Audit<'_>, finding: Raised, function: FunctionId) -> Raised {
+    let estate = audit.estate();
+    let identity = estate.get(function).and_then(|it| estate.runs_as(it));
+    match identity {
+        Some(identity) => finding.at(estate.origin(Thing::Identity(identity)), "what it runs as"),
+        None => finding,
+    }
+}
+
+/// " It runs as identity:x, which may …"
+fn with_what(audit: &Audit<'_>, function: FunctionId, harm: &Harm) -> String {
+    let estate = audit.estate();
+    let Some(identity) = estate.get(function).and_then(|it| estate.runs_as(it)) else {
+        return String::new();
+    };
+    let identity_is = if estate.get(identity).is_some() { "" } else { ", which is not in the estate" };
+    match &harm.may {
+        Some(may) => format!(" It runs as identity:{}, which may {may}.", estate.id(identity)),
+        None => format!(" It runs as identity:{}{identity_is}.", estate.id(identity)),
+    }
+}

@@ -1,0 +1,394 @@
+//! grant: what a holder may do.
+
+use super::harm::{example, place};
+use super::words::{canonical, exposed, listed, selection};
+use super::{Audit, Harm, Level, Raised, Rule, Sureness};
+use crate::access::Left;
+use crate::estate::{
+    ActionClass, At, Effect, Grant, Principal, ResourceId, ScopeKind, Sensitivity, SetOrigin, Statement, Thing,
+};
+use crate::pattern::Pattern;
+
+pub(super) const RULES: &[Rule] = &[
+    Rule {
+        id: "grant/any-action",
+        title: "A grant gives every action",
+        why: "Whoever makes the holder's code do something else may then do anything there, and nobody reading \
+              the grant can tell what it is needed for.",
+        fix: "List the actions that the code uses. Begin with those of its triggers and of the resources it names.",
+        check: "Explain an action that it should not have: the answer must be no.",
+        references: &["CWE-250", "CWE-269", "NIST SP 800-53 AC-6"],
+        judge: any_action,
+    },
+    Rule {
+        id: "grant/any-resource",
+        title: "A grant gives writing or sensitive actions on every resource of a kind",
+        why: "The function works with one or two of them; an intruder in it gets all, and those made tomorrow as well.",
+        fix: "Name the resources, or hold the grant at the app or resource instead of above it.",
+        check: "Explain the action on a resource that the code does not use: the answer must be no.",
+        references: &["CWE-732", "NIST SP 800-53 AC-6"],
+        judge: any_resource,
+    },
+    Rule {
+        id: "grant/whole-service",
+        title: "A grant gives every action of a service",
+        why: "Ready-made broad sets hold a whole service, with deleting and administering, for code that reads.",
+        fix: "Replace the wildcard by the actions that the code uses.",
+        check: "Explain the service's most harmful action: the answer must be no.",
+        references: &["CWE-250", "CWE-732", "NIST SP 800-53 AC-6"],
+        judge: whole_service,
+    },
+];
+
+/// Every action: a service, a slash, an operation.
+const EVERY_ACTION: &str = "?*/?*";
+
+/// A statement that allows, held by somebody, in effect at least perhaps.
+struct Held<'a> {
+    grant: &'a Grant,
+    statement: &'a Statement,
+    set: Option<crate::estate::SetId>,
+}
+
+fn any_action(audit: &Audit<'_>) -> Vec<Raised> {
+    let mut raised = Vec::new();
+    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
+    for held in allowing(audit) {
+        if !audit.access().lists_all_of(&held.statement.actions, &every) {
+            continue;
+        }
+        let Some(sure) = held.left(audit, &every) else { continue };
+        let situation = format!(
+            "{} may do {} on {} {}.",
+            held.holder(audit),
+            match held.statement.actions.except.as_slice() {
+                [] => "every action".to_owned(),
+                _ => format!("every action ({})", selection(audit.estate(), &held.statement.actions)),
+            },
+            held.resources(audit),
+            held.source(audit),
+        );
+        raised.push(held.raise(audit, situation, sure).fix(held.narrow(audit, "the actions that the code uses")));
+    }
+    raised
+}
+
+fn whole_service(audit: &Audit<'_>) -> Vec<Raised> {
+    let mut raised = Vec::new();
+    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
+    for held in allowing(audit) {
+        if audit.access().lists_all_of(&held.statement.actions, &every) {
+            continue;
+        }
+        let mut services = Vec::new();
+        let mut certain = true;
+        for service in services_in(audit, held.statement) {
+            let Ok(whole) = Pattern::parse(&format!("{service}/?*")) else { continue };
+            if !audit.access().lists_all_of(&held.statement.actions, &whole) {
+                continue;
+            }
+            if let Some(sure) = held.left(audit, &whole) {
+                certain &= sure == Sureness::Certain;
+                services.push(service);
+            }
+        }
+        if services.is_empty() {
+            continue;
+        }
+        let sure = if certain { Sureness::Certain } else { Sureness::Conditional };
+        let situation = format!(
+            "{} may do every action of {} on {} {}.",
+            held.holder(audit),
+            listed(&services),
+            held.resources(audit),
+            held.source(audit),
+        );
+        raised.push(held.raise(audit, situation, sure).fix(held.narrow(audit, "the actions that the code uses")));
+    }
+    raised
+}
+
+fn any_resource(audit: &Audit<'_>) -> Vec<Raised> {
+    let estate = audit.estate();
+    let mut raised = Vec::new();
+    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
+    for held in allowing(audit) {
+        if !is_broad(audit, held.grant) || audit.access().lists_all_of(&held.statement.actions, &every) {
+            continue;
+        }
+        let Some(reach) = wide_reach(audit, &held) else { continue };
+        let Ok(wanted) = Pattern::parse(&reach.action) else { continue };
+        let all = Pattern::parse(&reach.resources).ok();
+        let left = all.map(|all| {
+            let given = audit.now();
+            audit.access().left(held.grant.principal, held.grant, held.statement, &wanted, &all, &given)
+        });
+        let sure = match left {
+            Some(Left::Whole) if reach.classified => Sureness::Certain,
+            Some(Left::Whole) => Sureness::Inferred,
+            Some(Left::Perhaps) => Sureness::Conditional,
+            Some(Left::Confined) | None => continue,
+        };
+        let confidential = match reach.confidential {
+            0 => String::new(),
+            some => format!(" ({some} confidential)"),
+        };
+        let situation = format!(
+            "{} may do {} on every {} {}: {} in the estate today{confidential}. {}",
+            held.holder(audit),
+            selection(estate, &held.statement.actions),
+            reach.kind,
+            place(audit.access(), held.grant),
+            reach.count,
+            held.source_sentence(audit),
+        );
+        raised.push(held.raise(audit, situation, sure).fix(held.narrow(audit, "the resources that the code uses")));
+    }
+    raised
+}
+
+/// What a statement reaches when it takes all of a kind.
+struct WideReach {
+    kind: String,
+    resources: String,
+    action: String,
+    classified: bool,
+    count: usize,
+    confidential: usize,
+}
+
+fn wide_reach(audit: &Audit<'_>, held: &Held<'_>) -> Option<WideReach> {
+    let estate = audit.estate();
+    let access = audit.access();
+    let everything = access.lists_all_of(&held.statement.resources, &Pattern::parse("*").ok()?);
+    let mut kinds: Vec<&str> = vec!["function", "identity", "key"];
+    kinds.extend(estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind)));
+    kinds.sort_unstable();
+    kinds.dedup();
+    let mild = access.catalogue().patterns_of(&[ActionClass::List, ActionClass::Read]);
+    let mut reaches: Vec<WideReach> = Vec::new();
+    for kind in kinds {
+        let (service, all) = (Pattern::parse(&format!("{kind}/?*")).ok()?, format!("{kind}:?*"));
+        if !access.lists_all_of(&held.statement.resources, &Pattern::parse(&all).ok()?) {
+            continue;
+        }
+        let counted: Vec<Option<Sensitivity>> = things_of(audit, kind, held);
+        let confidential = counted.iter().filter(|each| **each == Some(Sensitivity::Confidential)).count();
+        let harmful = example(access, &held.statement.actions, &[&service], &mild);
+        // Reading is sensitive where something confidential can be read.
+        let listing = access.catalogue().patterns_of(&[ActionClass::List]);
+        let reading = (confidential > 0)
+            .then(|| example(access, &held.statement.actions, &[&service], &listing))
+            .flatten();
+        if let Some(action) = harmful.or(reading) {
+            let classified = access.catalogue().class(&action).is_some();
+            let action = Pattern::literal(&action).text().to_owned();
+            reaches.push(WideReach {
+                kind: kind.to_owned(),
+                resources: all,
+                action,
+                classified,
+                count: counted.len(),
+                confidential,
+            });
+        }
+    }
+    if reaches.is_empty() {
+        if !everything {
+            return None;
+        }
+        let every = Pattern::parse(EVERY_ACTION).ok()?;
+        let action = example(access, &held.statement.actions, &[&every], &mild)?;
+        let classified = access.catalogue().class(&action).is_some();
+        let action = Pattern::literal(&action).text().to_owned();
+        return Some(WideReach {
+            kind: "resource".to_owned(),
+            resources: "*".to_owned(),
+            action,
+            classified,
+            count: 0,
+            confidential: 0,
+        });
+    }
+    let kinds: Vec<String> = reaches.iter().map(|reach| reach.kind.clone()).collect();
+    let (count, confidential) =
+        reaches.iter().fold((0, 0), |(all, secret), reach| (all + reach.count, secret + reach.confidential));
+    let first = reaches.swap_remove(0);
+    Some(WideReach { kind: listed(&kinds), count, confidential, ..first })
+}
+
+/// The sensitivities of the things of a kind that a statement reaches.
+fn things_of(audit: &Audit<'_>, kind: &str, held: &Held<'_>) -> Vec<Option<Sensitivity>> {
+    let estate = audit.estate();
+    let reaches = |thing| audit.access().reaches(held.grant, held.statement, thing);
+    match kind {
+        "function" => estate
+            .all::<crate::estate::FunctionId>()
+            .filter(|(id, _)| reaches(Thing::Function(*id)))
+            .map(|_| None)
+            .collect(),
+        "identity" => estate
+            .all::<crate::estate::IdentityId>()
+            .filter(|(id, _)| reaches(Thing::Identity(*id)))
+            .map(|_| None)
+            .collect(),
+        "key" => {
+            estate.all::<crate::estate::KeyId>().filter(|(id, _)| reaches(Thing::Key(*id))).map(|_| None).collect()
+        }
+        _ => estate
+            .all::<ResourceId>()
+            .filter(|(id, resource)| estate.text(resource.kind) == kind && reaches(Thing::Resource(*id)))
+            .map(|(_, resource)| resource.sensitivity)
+            .collect(),
+    }
+}
+
+/// Grants at the app or at a thing are as narrow as a place can make them.
+fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
+    match grant.at {
+        At::Everywhere => true,
+        At::Thing(Thing::Scope(scope)) => {
+            let kind = audit.estate().get(scope).map(|scope| scope.kind).or(audit.estate().claimed_kind(scope));
+            kind != Some(ScopeKind::App)
+        }
+        At::Thing(_) => false,
+    }
+}
+
+/// The allowing statements of all grants that had not expired and that somebody holds.
+fn allowing<'a>(audit: &'a Audit<'_>) -> Vec<Held<'a>> {
+    let estate = audit.estate();
+    let mut all = Vec::new();
+    for (_, grant) in estate.grants() {
+        let held_by_nobody = match grant.principal {
+            Principal::Group(group) => estate.get(group).is_some() && audit.members_of(group).is_empty(),
+            _ => false,
+        };
+        if held_by_nobody || audit.access().has_expired(grant) {
+            continue;
+        }
+        for contained in audit.access().statements_of(grant) {
+            let statement = estate.statement(contained.statement);
+            if statement.effect == Effect::Allow {
+                all.push(Held { grant, statement, set: contained.set });
+            }
+        }
+    }
+    all
+}
+
+/// The services that a statement's patterns may cover as a whole: those they name, and those of the
+/// kinds of resources in the estate.
+fn services_in(audit: &Audit<'_>, statement: &Statement) -> Vec<String> {
+    let estate = audit.estate();
+    let mut services: Vec<String> = Vec::new();
+    for &id in &statement.actions.any {
+        let start = estate.pattern(id).literal_start();
+        match start.split_once('/') {
+            Some((service, _)) if !service.is_empty() => services.push(service.to_owned()),
+            Some(_) => {}
+            None => {
+                let kinds = estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind));
+                let known = kinds.chain(["function", "identity", "key", "access"]);
+                services.extend(known.filter(|kind| kind.starts_with(&start)).map(str::to_owned));
+            }
+        }
+    }
+    services.sort_unstable();
+    services.dedup();
+    services
+}
+
+impl Held<'_> {
+    /// How sure it is that all of `actions` is left on something the statement names; none if it is confined.
+    fn left(&self, audit: &Audit<'_>, actions: &Pattern) -> Option<Sureness> {
+        let given = audit.now();
+        self.statement
+            .resources
+            .any
+            .iter()
+            .map(|&id| {
+                let resources = audit.estate().pattern(id);
+                audit.access().left(self.grant.principal, self.grant, self.statement, actions, resources, &given)
+            })
+            .filter_map(|left| match left {
+                Left::Whole => Some(Sureness::Certain),
+                Left::Perhaps => Some(Sureness::Conditional),
+                Left::Confined => None,
+            })
+            .min()
+    }
+
+    fn holder(&self, audit: &Audit<'_>) -> String {
+        let label = audit.estate().principal_label(self.grant.principal);
+        match self.grant.principal {
+            Principal::Group(group) => {
+                let members = audit.members_of(group).len();
+                format!("Each of the {members} members of {label}")
+            }
+            _ => label,
+        }
+    }
+
+    fn resources(&self, audit: &Audit<'_>) -> String {
+        let resources = selection(audit.estate(), &self.statement.resources);
+        let resources = if resources == "*" { "everything".to_owned() } else { resources };
+        format!("{resources} {}", place(audit.access(), self.grant))
+    }
+
+    /// ", by the ready-made permission-set:x"
+    fn source(&self, audit: &Audit<'_>) -> String {
+        let estate = audit.estate();
+        let Some(held) = self.grant.set else { return "by a statement of its own".to_owned() };
+        let ready = match estate.get(held).map(|set| set.made_by) {
+            Some(SetOrigin::Platform) => "the ready-made ",
+            _ => "",
+        };
+        let through = match self.set {
+            Some(set) if set != held => format!(", which includes permission-set:{}", estate.id(set)),
+            _ => String::new(),
+        };
+        format!("by {ready}permission-set:{}{through}", estate.id(held))
+    }
+
+    fn source_sentence(&self, audit: &Audit<'_>) -> String {
+        format!("It holds this {}.", self.source(audit))
+    }
+
+    fn narrow(&self, audit: &Audit<'_>, to: &str) -> String {
+        let estate = audit.estate();
+        match self.grant.set {
+            Some(set) if estate.get(set).is_some_and(|set| set.made_by == SetOrigin::Platform) => format!(
+                "Replace permission-set:{} in this grant by a set of your own that lists {to}.",
+                estate.id(set)
+            ),
+            Some(_) => {
+                let set = self.set.map_or_else(String::new, |set| format!(" in permission-set:{}", estate.id(set)));
+                format!("Narrow the statement{set} to {to}.")
+            }
+            None => format!("Narrow the statement of this grant to {to}."),
+        }
+    }
+
+    fn raise(&self, audit: &Audit<'_>, situation: String, sure: Sureness) -> Raised {
+        let estate = audit.estate();
+        let holder = self.grant.principal;
+        let harm = Harm::of_statement(audit.access(), holder, self.grant, self.statement);
+        let exposure = audit.exposure_of(holder);
+        let situation = format!("{situation}{}", exposed(audit, exposure));
+        let at = match self.grant.at {
+            At::Everywhere => "everywhere".to_owned(),
+            At::Thing(thing) => estate.label(thing),
+        };
+        let set = self.grant.set.map_or_else(String::new, |set| estate.id(set).to_owned());
+        Raised::new(holder.thing(), Level::of(&harm, exposure), situation)
+            .within(audit.environment_of(holder))
+            .sure(sure)
+            .facet(estate.principal_label(holder))
+            .facet(set)
+            .facet(at)
+            .facet(canonical(estate, self.statement))
+            .at(self.statement.origin, "the statement")
+            .at((self.grant.origin != self.statement.origin).then_some(self.grant.origin), "the grant")
+    }
+}

@@ -1,0 +1,145 @@
+//! key: shared secrets.
+
+use super::words::count;
+use super::{Audit, Harm, Impact, Level, Raised, Rule};
+use crate::entry::{Exposed, Exposure};
+use crate::estate::{Environment, Key, KeyId, KeyOf, KeyReach, LastUse, Thing};
+
+pub(super) const RULES: &[Rule] = &[
+    Rule {
+        id: "key/stale",
+        title: "A key is older than the allowed age and was not rotated",
+        why: "The longer a shared secret lives, the more logs, histories and people's machines hold a copy of it.",
+        fix: "Make a second key, move its clients over, switch the old one off, then remove it.",
+        check: "List keys: its age is under the allowed one.",
+        references: &["CWE-324", "NIST SP 800-53 IA-5"],
+        judge: stale,
+    },
+    Rule {
+        id: "key/never-used",
+        title: "A key is enabled and was never used",
+        why: "Nobody would miss it, and nobody would notice who uses it.",
+        fix: "Switch it off; if nobody asks for it within a month, remove it.",
+        check: "List keys: it is disabled or gone.",
+        references: &["CWE-1164", "NIST SP 800-53 AC-2", "NIST SP 800-53 IA-5"],
+        judge: never_used,
+    },
+    Rule {
+        id: "key/no-expiry",
+        title: "A key that opens a whole app never expires",
+        why: "A key without an end stays valid wherever a copy of it lies, long after its clients are gone.",
+        fix: "Set an expiry within the allowed age, and rotate before it.",
+        check: "List keys: it has an expiry.",
+        references: &["CWE-262", "NIST SP 800-53 IA-5"],
+        judge: no_expiry,
+    },
+];
+
+fn stale(audit: &Audit<'_>) -> Vec<Raised> {
+    let allowed = audit.settings().key_max_age;
+    let mut raised = Vec::new();
+    for (id, key) in accepted(audit) {
+        let Some(since) = key.rotated.max(key.created) else { continue };
+        let Some(age) = audit.days_since(since).filter(|age| *age > allowed) else { continue };
+        let harm = harm(audit, key);
+        let never = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
+        let situation = format!(
+            "This {}-reach key was {never} {age} days ago; {allowed} are allowed. It opens {}.{}",
+            key.reach,
+            opens(audit, key),
+            may(&harm),
+        );
+        raised.push(raise(audit, id, key, Level::of(&harm, held()), situation).fix(format!(
+            "Rotate key:{}: make its successor, move its clients, switch this one off.",
+            audit.estate().id(id)
+        )));
+    }
+    raised
+}
+
+fn never_used(audit: &Audit<'_>) -> Vec<Raised> {
+    let watch = audit.settings().key_watch;
+    let mut raised = Vec::new();
+    for (id, key) in accepted(audit).filter(|(_, key)| key.last_used == LastUse::Never) {
+        // A key made after the watch began has been watched since it was made.
+        let Some(since) = key.observed_since else { continue };
+        let since = key.created.map_or(since, |created| since.max(created));
+        let Some(days) = audit.days_since(since).filter(|days| *days >= watch) else { continue };
+        let impact = if key.reach == KeyReach::Admin { Impact::DataOrSecrets } else { Impact::Hygiene };
+        let situation = format!(
+            "This {}-reach key is enabled, and nobody used it in the {days} days it was watched. It opens {}.",
+            key.reach,
+            opens(audit, key),
+        );
+        let level = Level::Table(impact, Exposure::KeyHolders);
+        raised.push(raise(audit, id, key, level, situation).fix(format!("Switch key:{} off.", audit.estate().id(id))));
+    }
+    raised
+}
+
+fn no_expiry(audit: &Audit<'_>) -> Vec<Raised> {
+    let from = audit.settings().expiry_asked_from;
+    let mut raised = Vec::new();
+    for (id, key) in accepted(audit).filter(|(_, key)| key.reach >= from && key.expires.is_none()) {
+        let impact = if key.reach == KeyReach::Admin { Impact::DataOrSecrets } else { Impact::Hygiene };
+        let situation =
+            format!("This {}-reach key has no expiry. It opens {}.", key.reach, opens(audit, key));
+        let level = Level::Table(impact, Exposure::KeyHolders);
+        let fix = format!("Set an expiry within {} days.", audit.settings().key_max_age);
+        raised.push(raise(audit, id, key, level, situation).fix(fix));
+    }
+    raised
+}
+
+/// Keys that are enabled, had not expired, and whose function or scope is not known to be switched off.
+fn accepted<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (KeyId, &'a Key)> {
+    audit.estate().all::<KeyId>().filter(|(id, _)| audit.access().is_accepted(*id))
+}
+
+fn held() -> Exposed {
+    Exposed { to: Exposure::KeyHolders, ..Exposed::INSIDE }
+}
+
+/// What a key's holder can do: with an admin key everything in the app, else what the worst of the
+/// functions it opens can.
+fn harm(audit: &Audit<'_>, key: &Key) -> Harm {
+    if key.reach == KeyReach::Admin {
+        let scope = audit.estate().label(key.opens());
+        return Harm { impact: Impact::ControlsAccess, may: Some(format!("invoke and manage all of {scope}")) };
+    }
+    let functions = match key.of {
+        KeyOf::Function(function) => vec![function],
+        KeyOf::Scope(scope) => audit.functions_below(scope).to_vec(),
+    };
+    let harms = functions.into_iter().map(|function| audit.harm_through(function));
+    harms.min_by_key(|harm| harm.impact).unwrap_or_else(Harm::runs_code)
+}
+
+fn may(harm: &Harm) -> String {
+    match (&harm.may, harm.impact) {
+        (Some(may), Impact::ControlsAccess) => format!(" Its holder may {may}."),
+        (Some(may), _) => format!(" What it makes run may {may}."),
+        (None, _) => String::new(),
+    }
+}
+
+fn opens(audit: &Audit<'_>, key: &Key) -> String {
+    let label = audit.estate().label(key.opens());
+    match key.of {
+        KeyOf::Function(_) => label,
+        KeyOf::Scope(scope) => {
+            format!("{} of {label}", count(audit.functions_below(scope).len(), "function"))
+        }
+    }
+}
+
+fn raise(audit: &Audit<'_>, id: KeyId, key: &Key, level: Level, situation: String) -> Raised {
+    Raised::new(Thing::Key(id), level, situation).within(environment(audit, key)).at(key.origin, "the key")
+}
+
+fn environment(audit: &Audit<'_>, key: &Key) -> Option<Environment> {
+    match key.of {
+        KeyOf::Function(function) => audit.environment(function),
+        KeyOf::Scope(scope) => audit.estate().environment(None, Some(scope)),
+    }
+}

@@ -1,0 +1,72 @@
+//! What the audit looks for: one family a file, one list of all rules, one table of severities.
+//!
+//! A rule has its words and one function, from the prepared estate to what it [`Raised`]. Settling
+//! gives each a severity and a fingerprint and puts them in order; views only show the result.
+
+mod audit;
+mod blind;
+mod entry;
+mod finding;
+mod grant;
+mod harm;
+mod identity;
+mod key;
+mod severity;
+mod trust;
+mod words;
+
+use std::collections::BTreeSet;
+
+pub use audit::{Audit, Settings};
+pub use finding::{Evidence, Finding, Level, Raised, Sureness};
+pub use harm::{Harm, Impact};
+pub use severity::{Severity, severity};
+
+/// What a rule looks for, in words for people, and the function that looks.
+#[derive(Debug)]
+pub struct Rule {
+    /// `family/name`; never changes once published.
+    pub id: &'static str,
+    /// One line.
+    pub title: &'static str,
+    /// Why it matters.
+    pub why: &'static str,
+    /// What to do.
+    pub fix: &'static str,
+    /// How to see that it is done.
+    pub check: &'static str,
+    /// Open catalogues that describe the weakness: CWE, NIST SP 800-53 controls.
+    pub references: &'static [&'static str],
+    judge: fn(&Audit<'_>) -> Vec<Raised>,
+}
+
+impl Rule {
+    /// The part of the id before the slash.
+    pub fn family(&self) -> &'static str {
+        self.id.split('/').next().unwrap_or(self.id)
+    }
+}
+
+/// Every rule, by family and then in the order in which one would read them.
+pub fn all() -> impl Iterator<Item = &'static Rule> {
+    [entry::RULES, grant::RULES, identity::RULES, trust::RULES, key::RULES, blind::RULES].into_iter().flatten()
+}
+
+/// Runs the chosen rules. The findings come worst first, then by rule and thing; what a rule raises
+/// twice with the same fingerprint is one finding with the evidence of both.
+pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = all()
+        .filter(|rule| chosen.contains(rule.id))
+        .flat_map(|rule| (rule.judge)(audit).into_iter().map(move |raised| Finding::settle(rule, raised, audit)))
+        .collect();
+    findings.sort_by(|a, b| a.order().cmp(&b.order()));
+    findings.dedup_by(|later, first| {
+        let same = later.fingerprint == first.fingerprint;
+        if same {
+            first.evidence.append(&mut later.evidence);
+            first.evidence.dedup();
+        }
+        same
+    });
+    findings
+}

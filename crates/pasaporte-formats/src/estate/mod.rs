@@ -1,0 +1,19 @@
+//! The estate format, version 1: YAML, JSON or NDJSON into the model, strictly and with every
+//! mistake reported (docs/estate-format.md).
+
+mod convert;
+mod document;
+mod entries;
+mod load;
+mod read;
+mod statements;
+mod values;
+
+pub(crate) use document::Document;
+pub use load::load;
+pub(crate) use read::nearest;
+pub use read::is_unprintable;
+pub use values::{Word, parse_moment};
+
+/// The version of the format that this program reads and writes.
+pub const VERSION: u64 = 1;

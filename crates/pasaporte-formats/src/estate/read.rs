@@ -1,0 +1,297 @@
+//! From a value with its place to a typed entry, noting all that is wrong on the way.
+//!
+//! Reading does not stop at the first mistake: every field of every entry is looked at, each mistake
+//! is noted with its line, and an entry with a mistake is left out. Structs that are read are defined
+//! with [`record!`], in one list that is also what the JSON Schema and the documentation come from.
+
+use crate::diagnostic::{Diagnostic, Diagnostics, Mark};
+use crate::text::{Position, Value, View};
+
+/// Reading one text: where its lines are, and what was wrong so far.
+pub(crate) struct Report<'d> {
+    file: &'d str,
+    /// The text from `first_line` on; a single line where entries are read line by line.
+    text: &'d str,
+    first_line: u32,
+    diagnostics: &'d mut Diagnostics,
+}
+
+/// A value that can be read.
+pub(crate) trait Read<'a>: Sized {
+    /// Reads it, or notes what is wrong and gives nothing.
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self>;
+}
+
+impl<'d> Report<'d> {
+    pub(crate) fn new(
+        file: &'d str,
+        text: &'d str,
+        first_line: u32,
+        diagnostics: &'d mut Diagnostics,
+    ) -> Self {
+        Self { file, text, first_line, diagnostics }
+    }
+
+    /// Notes that a value is wrong.
+    pub(crate) fn wrong(&mut self, view: View<'_, '_>, message: impl Into<String>, help: impl Into<String>) {
+        self.wrong_at(view.at(), view.width(), message, help);
+    }
+
+    /// Notes that a place is wrong.
+    pub(crate) fn wrong_at(
+        &mut self,
+        at: Position,
+        width: u32,
+        message: impl Into<String>,
+        help: impl Into<String>,
+    ) {
+        let mark = self.mark(at, width);
+        let help = Some(help.into()).filter(|help: &String| !help.is_empty());
+        self.diagnostics.push(Diagnostic { mark, message: message.into(), also: None, help });
+    }
+
+    /// Notes that a value is of the wrong type.
+    pub(crate) fn expected(&mut self, view: View<'_, '_>, expected: &str) {
+        let found = kind_of(view.value());
+        self.wrong(view, format!("expected {expected}, found {found}"), "");
+    }
+
+    /// Notes a word that is not one of those known, with the nearest of them.
+    pub(crate) fn unknown<'w>(
+        &mut self,
+        view: View<'_, '_>,
+        what: &str,
+        word: &str,
+        known: impl Iterator<Item = &'w str> + Clone,
+    ) {
+        let help = match nearest(word, known.clone()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("expected one of: {}", known.collect::<Vec<_>>().join(", ")),
+        };
+        self.wrong(view, format!("`{}` is not {what}", printable(word)), help);
+    }
+
+    pub(crate) fn mark(&self, at: Position, width: u32) -> Mark {
+        let text = self.text.lines().nth(at.line.saturating_sub(self.first_line) as usize);
+        let (text, column) = text.map_or((None, at.column), |text| {
+            let (window, column) = window(text, at.column);
+            (Some(window), column)
+        });
+        Mark { file: self.file.to_owned(), line: Some(at.line), column, width, text, label: String::new() }
+    }
+}
+
+/// A line as messages show it: of a very long one the part around the column, and no character that
+/// would do something to a terminal.
+pub(crate) fn window(line: &str, column: u32) -> (String, u32) {
+    const WIDEST: usize = 160;
+    let column = column as usize;
+    // Columns in JSON are bytes; on a line that fits, that is the character's place or near it.
+    let from = if line.chars().take(WIDEST + 1).count() <= WIDEST { 0 } else { column.saturating_sub(60) };
+    let from = line.floor_char_boundary(from.min(line.len()));
+    let text: String = line[from..].chars().take(WIDEST).map(|each| if is_unprintable(each) { ' ' } else { each }).collect();
+    (text, (column - from.min(column.saturating_sub(1))) as u32)
+}
+
+/// The known word that is nearest to a written one, if any is near.
+pub(crate) fn nearest<'w>(word: &str, known: impl Iterator<Item = &'w str>) -> Option<&'w str> {
+    let folded = |text: &str| text.to_lowercase().replace('-', "_");
+    let word = folded(word);
+    if word.chars().count() > 64 {
+        return None;
+    }
+    known
+        .map(|each| (strsim::damerau_levenshtein(&word, &folded(each)), each))
+        .filter(|(distance, each)| *distance <= 1 + each.chars().count() / 4)
+        .min_by_key(|(distance, _)| *distance)
+        .map(|(_, each)| each)
+}
+
+/// What a value is, for messages.
+pub(crate) fn kind_of(value: &Value<'_>) -> String {
+    match value {
+        Value::Null => "nothing".to_owned(),
+        Value::Bool(value) => format!("`{value}`"),
+        Value::Number(text) => format!("the number {text}"),
+        Value::Text(text) => format!("the text \"{}\"", printable(text)),
+        Value::Plain(text) => format!("`{}`", printable(text)),
+        Value::List => "a list".to_owned(),
+        Value::Map => "a map of fields".to_owned(),
+        Value::Alias(_) => "an alias".to_owned(),
+    }
+}
+
+/// The start of a text, without characters that would do something to a terminal.
+pub(crate) fn printable(text: &str) -> String {
+    const MOST: usize = 60;
+    let mut short: String =
+        text.chars().take(MOST).map(|each| if is_unprintable(each) { '\u{fffd}' } else { each }).collect();
+    if text.chars().nth(MOST).is_some() {
+        short.push('…');
+    }
+    short
+}
+
+/// Control characters, and those that reorder or hide text: what could deceive a reader of a report.
+pub fn is_unprintable(each: char) -> bool {
+    each.is_control()
+        || matches!(each, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+}
+
+/// A scalar as text: quoted, or a plain YAML scalar of any look.
+pub(crate) fn scalar_text<'v>(value: &'v Value<'_>) -> Option<&'v str> {
+    match value {
+        Value::Text(text) | Value::Plain(text) => Some(text),
+        _ => None,
+    }
+}
+
+/// Defines structs that are read from maps: each field with its written name, what must be there
+/// and what may. A field that may be left out has the default of its type.
+macro_rules! record {
+    ($(
+        $(#[$doc:meta])*
+        $name:ident: $what:literal {
+            must { $($(#[$rdoc:meta])* $rname:literal $rfield:ident: $rtype:ty,)* }
+            may { $($(#[$odoc:meta])* $oname:literal $ofield:ident: $otype:ty,)* }
+        }
+    )*) => {$(
+        $(#[$doc])*
+        #[derive(Debug, Clone, PartialEq, serde::Serialize, schemars::JsonSchema)]
+        #[schemars(deny_unknown_fields)]
+        pub(crate) struct $name<'a> {
+            /// Where it stands.
+            #[serde(skip)]
+            #[schemars(skip)]
+            pub(crate) at: $crate::text::Position,
+            /// All content is borrowed from the text, where it can be.
+            #[serde(skip)]
+            #[schemars(skip)]
+            pub(crate) text: std::marker::PhantomData<&'a str>,
+            $($(#[$rdoc])* #[serde(rename = $rname)] pub(crate) $rfield: $rtype,)*
+            $(
+                $(#[$odoc])*
+                #[serde(rename = $oname, default, skip_serializing_if = "crate::estate::read::is_default")]
+                pub(crate) $ofield: $otype,
+            )*
+        }
+
+        impl<'a> $crate::estate::read::Read<'a> for $name<'a> {
+            fn read(
+                view: $crate::text::View<'_, 'a>,
+                report: &mut $crate::estate::read::Report<'_>,
+            ) -> Option<Self> {
+                const FIELDS: &[&str] = &[$($rname,)* $($oname,)*];
+                if !matches!(view.value(), $crate::text::Value::Map) {
+                    report.expected(view, $what);
+                    return None;
+                }
+                let mut sound = true;
+                let mut seen: Vec<&'static str> = Vec::new();
+                $(let mut $rfield: Option<$rtype> = None;)*
+                $(let mut $ofield: Option<$otype> = None;)*
+                for (key, value) in view.entries() {
+                    let Some(name) = $crate::estate::read::scalar_text(key.value()) else {
+                        report.expected(key, "the name of a field");
+                        sound = false;
+                        continue;
+                    };
+                    let Some(known) = FIELDS.iter().copied().find(|field| *field == name) else {
+                        report.unknown(key, concat!("a field of ", $what), name, FIELDS.iter().copied());
+                        sound = false;
+                        continue;
+                    };
+                    if seen.contains(&known) {
+                        report.wrong(key, format!("`{known}` is given twice"), "keep one of them");
+                        sound = false;
+                        continue;
+                    }
+                    seen.push(known);
+                    match known {
+                        $($rname => match $crate::estate::read::Read::read(value, report) {
+                            Some(read) => $rfield = Some(read),
+                            None => sound = false,
+                        },)*
+                        $($oname => {
+                            if !matches!(value.value(), $crate::text::Value::Null) {
+                                match $crate::estate::read::Read::read(value, report) {
+                                    Some(read) => $ofield = Some(read),
+                                    None => sound = false,
+                                }
+                            }
+                        })*
+                        _ => {}
+                    }
+                }
+                $(if !seen.contains(&$rname) {
+                    report.wrong(view, concat!($what, " needs the field `", $rname, "`"), "");
+                    sound = false;
+                })*
+                if !sound {
+                    return None;
+                }
+                Some(Self {
+                    at: view.at(),
+                    text: std::marker::PhantomData,
+                    $($rfield: $rfield?,)*
+                    $($ofield: $ofield.unwrap_or_default(),)*
+                })
+            }
+        }
+    )*};
+}
+pub(crate) use record;
+
+/// Whether a field has the value that it would have if left out.
+pub(crate) fn is_default<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
+}
+
+impl<'a, T: Read<'a>> Read<'a> for Option<T> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        T::read(view, report).map(Some)
+    }
+}
+
+impl<'a, T: Read<'a>> Read<'a> for Vec<T> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        if !matches!(view.value(), Value::List) {
+            report.expected(view, "a list");
+            return None;
+        }
+        let mut sound = true;
+        let mut all = Self::new();
+        for item in view.inside() {
+            match T::read(item, report) {
+                Some(read) => all.push(read),
+                None => sound = false,
+            }
+        }
+        sound.then_some(all)
+    }
+}
+
+impl<'a> Read<'a> for bool {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        match view.value() {
+            Value::Bool(value) => Some(*value),
+            _ => {
+                report.expected(view, "`true` or `false`");
+                None
+            }
+        }
+    }
+}
+
+impl<'a> Read<'a> for u64 {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let number = match view.value() {
+            Value::Number(text) | Value::Plain(text) => text.parse().ok(),
+            _ => None,
+        };
+        if number.is_none() {
+            report.expected(view, "a whole number");
+        }
+        number
+    }
+}

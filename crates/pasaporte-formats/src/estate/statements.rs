@@ -1,0 +1,497 @@
+//! Statements, selections and conditions as written.
+
+use std::borrow::Cow;
+
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
+use serde::ser::{Serialize, SerializeMap, Serializer};
+
+use super::read::{Read, Report, nearest, printable, record, scalar_text};
+use super::values::{ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, ResourcePattern, Text, ThingName};
+use crate::text::{Position, Value, View};
+
+record! {
+    /// Everything but what these patterns match.
+    AllExcept: "an all-except selection" {
+        must {
+            /// What is left out.
+            "all_except" except: Many<AnyPattern<'a>>,
+        }
+        may {}
+    }
+
+    /// A statement in full.
+    FullStatement: "a statement" {
+        must {}
+        may {
+            /// Actions that it gives.
+            "allow" allow: Option<Actions<'a>>,
+            /// Actions that it takes away.
+            "deny" deny: Option<Actions<'a>>,
+            /// Resources that it is about; all, if left out.
+            "on" on: Option<Resources<'a>>,
+            /// Conditions, all of which must hold.
+            "when" when: When<'a>,
+        }
+    }
+
+    /// A statement on a thing, in full.
+    FullAdmission: "a statement on a thing" {
+        must {
+            /// Whom it names.
+            "to" to: Many<PrincipalName<'a>>,
+        }
+        may {
+            /// The id its platform gave it.
+            "id" id: Option<Name<'a>>,
+            /// The thing that it is on, as `kind:id`; only where it does not stand within that thing's entry.
+            "on" on: Option<ThingName<'a>>,
+            /// Actions that it gives; if neither `allow` nor `deny` is there, the one action that the thing is for.
+            "allow" allow: Option<Actions<'a>>,
+            /// Actions that it takes away.
+            "deny" deny: Option<Actions<'a>>,
+            /// Conditions, all of which must hold.
+            "when" when: When<'a>,
+        }
+    }
+}
+
+/// Patterns, or all but some patterns.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Picked<P> {
+    pub(crate) any: Vec<P>,
+    pub(crate) except: Vec<P>,
+}
+
+/// Actions that a statement is about.
+pub(crate) type Actions<'a> = Picked<ActionPattern<'a>>;
+/// Resources that a statement is about.
+pub(crate) type Resources<'a> = Picked<ResourcePattern<'a>>;
+
+/// A statement: in full, or as a line of text (`allow bucket/read on bucket:tide-tables`).
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Statement<'a> {
+    pub(crate) at: Position,
+    pub(crate) allows: bool,
+    pub(crate) actions: Actions<'a>,
+    pub(crate) on: Option<Resources<'a>>,
+    pub(crate) when: When<'a>,
+}
+
+/// A statement on a thing: in full, or the principal that it admits.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Admission<'a> {
+    pub(crate) at: Position,
+    pub(crate) id: Option<Name<'a>>,
+    pub(crate) on: Option<ThingName<'a>>,
+    pub(crate) to: Vec<PrincipalName<'a>>,
+    pub(crate) allows: bool,
+    pub(crate) actions: Option<Actions<'a>>,
+    pub(crate) when: When<'a>,
+}
+
+impl<'a, P: Read<'a>> Read<'a> for Picked<P> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        if matches!(view.value(), Value::Map) {
+            // The name of the field is checked by the record; its patterns by their own kind.
+            AllExcept::read(view, report)?;
+            let (_, except) = view.entries().next()?;
+            let except = Many::<P>::read(except, report)?.0;
+            return Some(Self { any: Vec::new(), except });
+        }
+        let any = Many::<P>::read(view, report)?.0;
+        if any.is_empty() {
+            report.wrong(view, "an empty list: the statement is about nothing", "name something, or take it out");
+            return None;
+        }
+        Some(Self { any, except: Vec::new() })
+    }
+}
+
+impl<P: Serialize> Serialize for Picked<P> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match (self.any.as_slice(), self.except.as_slice()) {
+            ([], except) => {
+                let mut map = serializer.serialize_map(Some(1))?;
+                map.serialize_entry("all_except", except)?;
+                map.end()
+            }
+            ([only], _) => only.serialize(serializer),
+            (any, _) => any.serialize(serializer),
+        }
+    }
+}
+
+impl<P: JsonSchema> JsonSchema for Picked<P> {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        format!("Selection{}", P::schema_name()).into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let some = generator.subschema_for::<Many<P>>();
+        let except = generator.subschema_for::<AllExcept<'_>>();
+        json_schema!({"anyOf": [some, except]})
+    }
+}
+
+impl<'a> Read<'a> for Statement<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        if let Some(text) = scalar_text(view.value()) {
+            return match line(text) {
+                Ok((allows, actions, on)) => {
+                    Some(Self { at: view.at(), allows, actions, on, when: When::default() })
+                }
+                Err((message, help)) => {
+                    report.wrong(view, message, help);
+                    None
+                }
+            };
+        }
+        let full = FullStatement::read(view, report)?;
+        let (allows, actions) = match (full.allow, full.deny) {
+            (Some(actions), None) => (true, actions),
+            (None, Some(actions)) => (false, actions),
+            (Some(_), Some(_)) => {
+                let help = "make them two statements; a deny always wins";
+                report.wrong(view, "a statement cannot both allow and deny", help);
+                return None;
+            }
+            (None, None) => {
+                report.wrong(view, "a statement needs `allow` or `deny`", "say which actions it is about");
+                return None;
+            }
+        };
+        Some(Self { at: full.at, allows, actions, on: full.on, when: full.when })
+    }
+}
+
+type Line<'a> = (bool, Actions<'a>, Option<Resources<'a>>);
+
+/// Reads `allow|deny ACTIONS [on RESOURCES]`, lists divided by commas.
+fn line<'a>(text: &str) -> Result<Line<'a>, (String, String)> {
+    const FORM: &str = "write `allow ACTION, ACTION on RESOURCE, RESOURCE`, or a map with allow, on and when";
+    let wrong = |what: &str| (format!("`{}` is not a statement: {what}", printable(text)), FORM.to_owned());
+    let mut words = text.split_whitespace();
+    let allows = match words.next() {
+        Some("allow") => true,
+        Some("deny") => false,
+        _ => return Err(wrong("it begins with neither allow nor deny")),
+    };
+    let rest: Vec<&str> = words.collect();
+    let on = rest.iter().position(|word| *word == "on");
+    let (actions, resources) = rest.split_at(on.unwrap_or(rest.len()));
+    let parts = |words: &[&str]| -> Result<Vec<String>, (String, String)> {
+        let joined = words.join(" ");
+        let parts: Vec<String> = joined.split(',').map(|part| part.trim().to_owned()).collect();
+        if parts.iter().any(|part| part.is_empty() || part.contains(' ')) {
+            return Err(wrong("its parts are divided by commas"));
+        }
+        Ok(parts)
+    };
+    let any = parts(actions)?.iter().map(|part| ActionPattern::part(part)).collect::<Result<_, _>>()?;
+    let actions = Picked { any, except: Vec::new() };
+    let on = match resources.split_first() {
+        None => None,
+        Some((_, resources)) => {
+            let any = parts(resources)?.iter().map(|part| ResourcePattern::part(part)).collect::<Result<_, _>>()?;
+            Some(Picked { any, except: Vec::new() })
+        }
+    };
+    Ok((allows, actions, on))
+}
+
+impl Serialize for Statement<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(None)?;
+        map.serialize_entry(if self.allows { "allow" } else { "deny" }, &self.actions)?;
+        if let Some(on) = &self.on {
+            map.serialize_entry("on", on)?;
+        }
+        if self.when != When::default() {
+            map.serialize_entry("when", &self.when)?;
+        }
+        map.end()
+    }
+}
+
+impl JsonSchema for Statement<'_> {
+    fn schema_name() -> Cow<'static, str> {
+        "Statement".into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let full = generator.subschema_for::<FullStatement<'_>>();
+        json_schema!({
+            "description": "A statement: in full, or as a line of text (`allow bucket/read on bucket:tide-tables`).",
+            "anyOf": [{"type": "string", "pattern": "^\\s*(allow|deny)\\s"}, full]
+        })
+    }
+}
+
+impl<'a> Read<'a> for Admission<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let empty = |to| Self {
+            at: view.at(),
+            id: None,
+            on: None,
+            to,
+            allows: true,
+            actions: None,
+            when: When::default(),
+        };
+        if scalar_text(view.value()).is_some() {
+            return PrincipalName::read(view, report).map(|only| empty(vec![only]));
+        }
+        let full = FullAdmission::read(view, report)?;
+        let (allows, actions) = match (full.allow, full.deny) {
+            (actions, None) => (true, actions),
+            (None, actions) => (false, actions),
+            (Some(_), Some(_)) => {
+                let help = "make them two statements; a deny always wins";
+                report.wrong(view, "a statement cannot both allow and deny", help);
+                return None;
+            }
+        };
+        if full.to.0.is_empty() {
+            report.wrong(view, "it names nobody", "name a principal in `to`, or take the statement out");
+            return None;
+        }
+        Some(Self { at: full.at, id: full.id, on: full.on, to: full.to.0, allows, actions, when: full.when })
+    }
+}
+
+impl Serialize for Admission<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(None)?;
+        if let Some(id) = &self.id {
+            map.serialize_entry("id", id)?;
+        }
+        if let Some(on) = &self.on {
+            map.serialize_entry("on", on)?;
+        }
+        map.serialize_entry("to", &self.to)?;
+        if let Some(actions) = &self.actions {
+            map.serialize_entry(if self.allows { "allow" } else { "deny" }, actions)?;
+        }
+        if self.when != When::default() {
+            map.serialize_entry("when", &self.when)?;
+        }
+        map.end()
+    }
+}
+
+impl JsonSchema for Admission<'_> {
+    fn schema_name() -> Cow<'static, str> {
+        "Admission".into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let one = generator.subschema_for::<PrincipalName<'_>>();
+        let full = generator.subschema_for::<FullAdmission<'_>>();
+        json_schema!({
+            "description": "A statement on a thing: in full, or the principal that it admits.",
+            "anyOf": [one, full]
+        })
+    }
+}
+
+/// What must be true of one attribute, as written: a value it must equal, or operators with values.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub(crate) struct When<'a> {
+    pub(crate) tests: Vec<(Cow<'a, str>, Test<'a>)>,
+    pub(crate) opaque: Vec<Text<'a>>,
+}
+
+/// A test of an attribute.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Test<'a> {
+    Equals(Vec<Text<'a>>),
+    NotEquals(Vec<Text<'a>>),
+    Like(Vec<AnyPattern<'a>>),
+    InNetwork(Vec<Net>),
+    Before(Moment),
+    After(Moment),
+    Present(bool),
+}
+
+record! {
+    /// Operators on an attribute; several mean "all of", several values of one "any of".
+    Operators: "a condition" {
+        must {}
+        may {
+            /// Is one of these.
+            "equals" equals: Many<Text<'a>>,
+            /// Is none of these.
+            "not_equals" not_equals: Many<Text<'a>>,
+            /// Matches one of these patterns.
+            "like" like: Many<AnyPattern<'a>>,
+            /// Lies in one of these networks.
+            "in_network" in_network: Many<Net>,
+            /// Is earlier than this.
+            "before" before: Option<Moment>,
+            /// Is this or later.
+            "after" after: Option<Moment>,
+            /// Is given at all, or is not.
+            "present" present: Option<bool>,
+        }
+    }
+}
+
+/// Attributes by their written names; those with a slash are followed by the name of a tag.
+pub(crate) const ATTRIBUTES: &[&str] = &[
+    "caller_account",
+    "caller_network",
+    "source_resource",
+    "source_account",
+    "secure_transport",
+    "time",
+    "second_factor",
+    "caller_tag/",
+    "resource_tag/",
+    "token_audience",
+    "token_issuer",
+    "outside_proof",
+];
+
+/// The field for what a reader could not translate.
+const OPAQUE: &str = "opaque";
+
+impl<'a> Read<'a> for When<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        if !matches!(view.value(), Value::Map) {
+            report.expected(view, "conditions, as a map of attributes");
+            return None;
+        }
+        let mut when = Self::default();
+        let mut sound = true;
+        for (key, value) in view.entries() {
+            let Some(name) = scalar_text(key.value()) else {
+                report.expected(key, "the name of an attribute");
+                sound = false;
+                continue;
+            };
+            if name == OPAQUE {
+                match Many::read(value, report) {
+                    Some(Many(opaque)) => when.opaque.extend(opaque),
+                    None => sound = false,
+                }
+                continue;
+            }
+            let known = ATTRIBUTES.iter().any(|known| match known.strip_suffix('/') {
+                Some(prefix) => name.split_once('/').is_some_and(|(start, tag)| start == prefix && !tag.is_empty()),
+                None => *known == name,
+            });
+            if !known {
+                let help = match nearest(name, ATTRIBUTES.iter().copied()) {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None => format!(
+                        "the attributes are {}; keep what does not translate in `{OPAQUE}`",
+                        ATTRIBUTES.join(", ").replace('/', "/NAME")
+                    ),
+                };
+                report.wrong(key, format!("`{}` is not an attribute", printable(name)), help);
+                sound = false;
+                continue;
+            }
+            match tests(value, report) {
+                Some(tests) => when.tests.extend(tests.into_iter().map(|test| (Cow::Owned(name.to_owned()), test))),
+                None => sound = false,
+            }
+        }
+        sound.then_some(when)
+    }
+}
+
+fn tests<'a>(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Vec<Test<'a>>> {
+    if !matches!(view.value(), Value::Map) {
+        let equals = Many::<Text<'a>>::read(view, report)?.0;
+        if equals.is_empty() {
+            report.wrong(view, "an empty list: the condition can never hold", "name a value, or take it out");
+            return None;
+        }
+        return Some(vec![Test::Equals(equals)]);
+    }
+    let operators = Operators::read(view, report)?;
+    let mut tests = Vec::new();
+    let many = |values: Vec<Text<'a>>, test: fn(Vec<Text<'a>>) -> Test<'a>| {
+        (!values.is_empty()).then(|| test(values))
+    };
+    tests.extend(many(operators.equals.0, Test::Equals));
+    tests.extend(many(operators.not_equals.0, Test::NotEquals));
+    tests.extend((!operators.like.0.is_empty()).then_some(Test::Like(operators.like.0)));
+    tests.extend((!operators.in_network.0.is_empty()).then_some(Test::InNetwork(operators.in_network.0)));
+    tests.extend(operators.before.map(Test::Before));
+    tests.extend(operators.after.map(Test::After));
+    tests.extend(operators.present.map(Test::Present));
+    if tests.is_empty() {
+        report.wrong(view, "a condition without an operator or without values", "say what must be true, or take it out");
+        return None;
+    }
+    Some(tests)
+}
+
+impl Serialize for When<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut names: Vec<&str> = self.tests.iter().map(|(name, _)| &**name).collect();
+        names.dedup();
+        let mut map = serializer.serialize_map(None)?;
+        for name in names {
+            let mut operators = Operators::default_at();
+            for (_, test) in self.tests.iter().filter(|(each, _)| each == name) {
+                match test {
+                    Test::Equals(values) => operators.equals = Many(values.clone()),
+                    Test::NotEquals(values) => operators.not_equals = Many(values.clone()),
+                    Test::Like(patterns) => operators.like = Many(patterns.clone()),
+                    Test::InNetwork(nets) => operators.in_network = Many(nets.clone()),
+                    Test::Before(time) => operators.before = Some(*time),
+                    Test::After(time) => operators.after = Some(*time),
+                    Test::Present(present) => operators.present = Some(*present),
+                }
+            }
+            map.serialize_entry(name, &operators)?;
+        }
+        if !self.opaque.is_empty() {
+            map.serialize_entry(OPAQUE, &self.opaque)?;
+        }
+        map.end()
+    }
+}
+
+impl Operators<'_> {
+    fn default_at() -> Self {
+        Self {
+            at: Position::default(),
+            text: std::marker::PhantomData,
+            equals: Many::default(),
+            not_equals: Many::default(),
+            like: Many::default(),
+            in_network: Many::default(),
+            before: None,
+            after: None,
+            present: None,
+        }
+    }
+}
+
+impl JsonSchema for When<'_> {
+    fn schema_name() -> Cow<'static, str> {
+        "When".into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let operators = generator.subschema_for::<Operators<'_>>();
+        let values = generator.subschema_for::<Many<Text<'_>>>();
+        let test = json_schema!({"anyOf": [values, {"type": "boolean"}, operators]});
+        let plain: serde_json::Map<String, serde_json::Value> = ATTRIBUTES
+            .iter()
+            .filter(|name| !name.ends_with('/'))
+            .map(|name| ((*name).to_owned(), test.clone().into()))
+            .chain([(OPAQUE.to_owned(), values.into())])
+            .collect();
+        json_schema!({
+            "description": "Conditions by attribute; a value is what the attribute must equal. All must hold.",
+            "type": "object",
+            "properties": plain,
+            "patternProperties": {"^(caller_tag|resource_tag)/.+$": test},
+            "additionalProperties": false
+        })
+    }
+}

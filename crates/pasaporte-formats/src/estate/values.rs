@@ -1,0 +1,468 @@
+//! The small values that entries are made of: ids, references, patterns, times, words.
+
+use std::borrow::Cow;
+
+use ipnet::IpNet;
+use jiff::Timestamp;
+use jiff::civil::Date;
+use pasaporte_core::estate::{ScopeKind, Vocabulary};
+use pasaporte_core::pattern::Pattern;
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
+use serde::{Serialize, Serializer};
+
+use super::read::{Read, Report, is_unprintable, kind_of, nearest, printable, scalar_text};
+use crate::text::{Position, Value, View};
+
+/// Longest id, in characters.
+const LONGEST_ID: usize = 512;
+/// Longest free text, in characters.
+const LONGEST_TEXT: usize = 20_000;
+
+/// Free text on one line or several, without characters that would do something to a terminal.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Text<'a>(pub(crate) Cow<'a, str>);
+
+/// An id: letters, digits and `- _ . / @ + ~ =`, beginning with a letter, a digit or `_`.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Name<'a> {
+    pub(crate) text: Cow<'a, str>,
+    pub(crate) at: Position,
+}
+
+/// Any thing: `kind:id`.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct ThingName<'a> {
+    pub(crate) text: Cow<'a, str>,
+    pub(crate) at: Position,
+}
+
+/// A principal: `anyone`, `signed-in`, or `kind:id`.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct PrincipalName<'a> {
+    pub(crate) text: Cow<'a, str>,
+    pub(crate) at: Position,
+}
+
+/// A pattern over actions.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct ActionPattern<'a>(pub(crate) Cow<'a, str>);
+
+/// A pattern over resources, as `kind:id`.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct ResourcePattern<'a>(pub(crate) Cow<'a, str>);
+
+/// A pattern over anything else: ids of members, values of attributes.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct AnyPattern<'a>(pub(crate) Cow<'a, str>);
+
+/// A moment: RFC 3339, or a date, which is its start in UTC.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Moment(pub(crate) Timestamp);
+
+/// A network in CIDR notation, or one address.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Net(pub(crate) IpNet);
+
+/// A word of a closed set.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Word<V>(pub V);
+
+/// One or several: a single value, or a list.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Many<T>(pub(crate) Vec<T>);
+
+impl<T> Default for Many<T> {
+    fn default() -> Self {
+        Self(Vec::new())
+    }
+}
+
+/// The principals whose ids are things of the estate.
+const PRINCIPAL_KINDS: &[&str] =
+    &["account", "user", "identity", "service", "group", "outside", "key", "token"];
+/// Kinds of things that have entries of their own, and so cannot be kinds of resources.
+pub(crate) const THING_KINDS: &[&str] = &[
+    "organization",
+    "folder",
+    "account",
+    "app",
+    "function",
+    "endpoint",
+    "trigger",
+    "identity",
+    "user",
+    "group",
+    "permission-set",
+    "grant",
+    "ceiling",
+    "key",
+    "verifier",
+    "token",
+    "enrolment",
+    "service",
+    "outside",
+    "scope",
+    "admission",
+    "statement",
+];
+
+/// The kind before a colon and the id after it.
+pub(crate) fn kind_and_id(text: &str) -> (&str, &str) {
+    text.split_once(':').unwrap_or(("", text))
+}
+
+/// Whether a text is an id.
+fn is_id(text: &str) -> bool {
+    let mut chars = text.chars();
+    chars.next().is_some_and(|first| first.is_alphanumeric() || first == '_')
+        && chars.all(|each| each.is_alphanumeric() || "-_./@+~=".contains(each))
+        && text.len() <= LONGEST_ID
+}
+
+const ID_HELP: &str = "an id is letters, digits and - _ . / @ + ~ =, begins with a letter or digit, and is at most \
+                       512 characters long";
+
+/// The text of a scalar, free of unprintable characters and not too long.
+fn text<'a>(view: View<'_, 'a>, report: &mut Report<'_>, expected: &str, multiline: bool) -> Option<Cow<'a, str>> {
+    let text: Cow<'a, str> = match view.value() {
+        Value::Text(text) | Value::Plain(text) => text.clone(),
+        Value::Bool(value) if matches!(expected, "text") => Cow::Borrowed(if *value { "true" } else { "false" }),
+        other => {
+            let found = kind_of(other);
+            report.wrong(view, format!("expected {expected}, found {found}"), "");
+            return None;
+        }
+    };
+    let fine = |each: char| !is_unprintable(each) || (multiline && matches!(each, '\n' | '\t'));
+    if let Some(bad) = text.chars().find(|each| !fine(*each)) {
+        let code = bad as u32;
+        let message = format!("the character U+{code:04X} is not allowed here: it cannot be seen");
+        report.wrong(view, message, "take it out");
+        return None;
+    }
+    if text.chars().nth(LONGEST_TEXT).is_some() {
+        report.wrong(view, format!("longer than {LONGEST_TEXT} characters"), "shorten it");
+        return None;
+    }
+    Some(text)
+}
+
+impl<'a> Read<'a> for Text<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        text(view, report, "text", true).map(Self)
+    }
+}
+
+impl<'a> Read<'a> for Name<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let text = text(view, report, "an id", false)?;
+        if !is_id(&text) {
+            let (kind, id) = kind_and_id(&text);
+            let help = if THING_KINDS.contains(&kind) && is_id(id) {
+                format!("write the id alone: {id}")
+            } else {
+                ID_HELP.to_owned()
+            };
+            report.wrong(view, format!("`{}` is not an id", printable(&text)), help);
+            return None;
+        }
+        Some(Self { text, at: view.at() })
+    }
+}
+
+impl<'a> Read<'a> for ThingName<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let text = text(view, report, "a thing, as kind:id", false)?;
+        let (kind, id) = kind_and_id(&text);
+        if !is_id(kind) || !is_id(id) {
+            let help = if kind.is_empty() && is_id(id) {
+                format!("write its kind too: account:{id}, function:{id}, bucket:{id} …")
+            } else {
+                ID_HELP.to_owned()
+            };
+            report.wrong(view, format!("`{}` does not name a thing", printable(&text)), help);
+            return None;
+        }
+        Some(Self { text, at: view.at() })
+    }
+}
+
+impl<'a> Read<'a> for PrincipalName<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let text = text(view, report, "a principal", false)?;
+        if matches!(&*text, "anyone" | "signed-in") {
+            return Some(Self { text, at: view.at() });
+        }
+        let (kind, id) = kind_and_id(&text);
+        // Issuers are often addresses, and subjects may be anything printable.
+        let sound = match kind {
+            "outside" => !id.is_empty() && !id.contains(char::is_whitespace) && id.contains('/'),
+            kind => PRINCIPAL_KINDS.contains(&kind) && is_id(id),
+        };
+        if sound {
+            return Some(Self { text, at: view.at() });
+        }
+        let words = ["anyone", "signed-in"];
+        let help = match kind {
+            "" => match nearest(&text, words.into_iter()) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!("write anyone, signed-in, or a kind and an id: identity:{}", printable(id)),
+            },
+            "outside" => "write outside:ISSUER/SUBJECT".to_owned(),
+            kind if !PRINCIPAL_KINDS.contains(&kind) => match nearest(kind, PRINCIPAL_KINDS.iter().copied()) {
+                Some(near) => format!("did you mean `{near}:{}`?", printable(id)),
+                None => format!("the kinds of principals are {}", PRINCIPAL_KINDS.join(", ")),
+            },
+            _ => ID_HELP.to_owned(),
+        };
+        report.wrong(view, format!("`{}` is not a principal", printable(&text)), help);
+        None
+    }
+}
+
+/// Reads a pattern; `literal` says what is wrong with one that has no wildcard, if anything.
+fn pattern<'a>(
+    view: View<'_, 'a>,
+    report: &mut Report<'_>,
+    what: &str,
+    literal: impl Fn(&str) -> Option<String>,
+) -> Option<Cow<'a, str>> {
+    let text = match view.value() {
+        // The length of a pattern is bounded by what the pattern engine accepts.
+        Value::Text(text) | Value::Plain(text) if !text.chars().any(is_unprintable) => text.clone(),
+        _ => text(view, report, what, false)?,
+    };
+    if let Some(problem) = pattern_problem(&text, literal) {
+        report.wrong(view, problem.0, problem.1);
+        return None;
+    }
+    Some(text)
+}
+
+/// What is wrong with the text of a pattern: the message and the help.
+fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Option<(String, String)> {
+    match Pattern::parse(text) {
+        Err(error) => {
+            Some((format!("`{}` is not a pattern: {error}", printable(text)), "`\\\\` is a backslash".to_owned()))
+        }
+        Ok(pattern) => {
+            let help = literal(pattern.as_literal()?)?;
+            Some((format!("`{}` matches nothing", printable(text)), help))
+        }
+    }
+}
+
+fn wrong_action(action: &str) -> Option<String> {
+    let sound = matches!(action.split_once('/'), Some((service, rest)) if !service.is_empty() && !rest.is_empty());
+    (!sound).then(|| format!("an action is SERVICE/OPERATION; did you mean `{}/*`?", printable(action)))
+}
+
+fn wrong_resource(resource: &str) -> Option<String> {
+    let sound = matches!(resource.split_once(':'), Some((kind, id)) if !kind.is_empty() && !id.is_empty());
+    (!sound).then(|| format!("a resource is KIND:ID; did you mean `bucket:{}`?", printable(resource)))
+}
+
+impl<'a> Read<'a> for ActionPattern<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        pattern(view, report, "a pattern of actions", wrong_action).map(Self)
+    }
+}
+
+impl<'a> Read<'a> for ResourcePattern<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        pattern(view, report, "a pattern of resources", wrong_resource).map(Self)
+    }
+}
+
+impl<'a> Read<'a> for AnyPattern<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        pattern(view, report, "a pattern", |_| None).map(Self)
+    }
+}
+
+impl<'a> ActionPattern<'a> {
+    /// A pattern that is part of a longer text; the message and help where it is none.
+    pub(crate) fn part(text: &str) -> Result<Self, (String, String)> {
+        pattern_problem(text, wrong_action).map_or_else(|| Ok(Self(Cow::Owned(text.to_owned()))), Err)
+    }
+}
+
+impl<'a> ResourcePattern<'a> {
+    /// A pattern that is part of a longer text; the message and help where it is none.
+    pub(crate) fn part(text: &str) -> Result<Self, (String, String)> {
+        pattern_problem(text, wrong_resource).map_or_else(|| Ok(Self(Cow::Owned(text.to_owned()))), Err)
+    }
+}
+
+/// A moment as written in files and on the command line.
+pub fn parse_moment(text: &str) -> Option<Timestamp> {
+    text.parse::<Timestamp>().ok().or_else(|| {
+        let date: Date = text.parse().ok()?;
+        // A civil date parses from a longer text too; only a bare date is one here.
+        (text.len() == 10).then(|| date.in_tz("UTC").ok().map(|zoned| zoned.timestamp())).flatten()
+    })
+}
+
+impl<'a> Read<'a> for Moment {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let moment = scalar_text(view.value()).and_then(parse_moment);
+        if moment.is_none() {
+            report.expected(view, "a time (2026-11-20T06:00:00Z) or a date (2026-11-20)");
+        }
+        moment.map(Self)
+    }
+}
+
+impl<'a> Read<'a> for Net {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let net = scalar_text(view.value()).and_then(|text| {
+            text.parse().ok().or_else(|| text.parse::<std::net::IpAddr>().ok().map(IpNet::from))
+        });
+        if net.is_none() {
+            report.expected(view, "a network (10.4.0.0/16) or an address");
+        }
+        net.map(Self)
+    }
+}
+
+impl<'a, V: Vocabulary> Read<'a> for Word<V> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let Some(text) = scalar_text(view.value()) else {
+            report.expected(view, V::WHAT);
+            return None;
+        };
+        let word = V::parse(text);
+        if word.is_none() {
+            report.unknown(view, V::WHAT, text, V::ALL.iter().map(|(word, _)| *word));
+        }
+        word.map(Self)
+    }
+}
+
+impl<'a, T: Read<'a>> Read<'a> for Many<T> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        match view.value() {
+            Value::List => Vec::read(view, report).map(Self),
+            _ => T::read(view, report).map(|only| Self(vec![only])),
+        }
+    }
+}
+
+/// The kind of scope that a word names.
+pub(crate) fn scope_kind(word: &str) -> Option<ScopeKind> {
+    ScopeKind::parse(word)
+}
+
+macro_rules! written_as_text {
+    ($($name:ident { $schema:tt } = $self:ident => $text:expr;)*) => {$(
+        impl Serialize for $name<'_> {
+            fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+                let $self = self;
+                serializer.serialize_str($text)
+            }
+        }
+        impl JsonSchema for $name<'_> {
+            fn inline_schema() -> bool {
+                true
+            }
+            fn schema_name() -> Cow<'static, str> {
+                stringify!($name).into()
+            }
+            fn json_schema(_: &mut SchemaGenerator) -> Schema {
+                json_schema!($schema)
+            }
+        }
+    )*};
+}
+
+const ID_PATTERN: &str = r"^[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*$";
+const THING_PATTERN: &str = r"^[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*:[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*$";
+const PRINCIPAL_PATTERN: &str =
+    r"^(anyone|signed-in|(account|user|identity|service|group|key|token):[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*|outside:\S+/\S*)$";
+
+written_as_text! {
+    Text {{"type": "string", "maxLength": LONGEST_TEXT}} = it => &it.0;
+    Name {{"type": "string", "pattern": ID_PATTERN, "maxLength": LONGEST_ID}} = it => &it.text;
+    ThingName {{"type": "string", "pattern": THING_PATTERN}} = it => &it.text;
+    PrincipalName {{"type": "string", "pattern": PRINCIPAL_PATTERN}} = it => &it.text;
+    ActionPattern {{"type": "string", "minLength": 1}} = it => &it.0;
+    ResourcePattern {{"type": "string", "minLength": 1}} = it => &it.0;
+    AnyPattern {{"type": "string", "minLength": 1}} = it => &it.0;
+}
+
+impl Serialize for Moment {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(&self.0)
+    }
+}
+
+impl JsonSchema for Moment {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "Moment".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({"type": "string", "anyOf": [{"format": "date-time"}, {"format": "date"}]})
+    }
+}
+
+impl Serialize for Net {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(&self.0)
+    }
+}
+
+impl JsonSchema for Net {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "Net".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({"type": "string", "description": "A network in CIDR notation, or one address."})
+    }
+}
+
+impl<V: Vocabulary> Serialize for Word<V> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.0.word())
+    }
+}
+
+impl<V: Vocabulary> JsonSchema for Word<V> {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        V::WHAT.into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        let words: Vec<&str> = V::ALL.iter().map(|(word, _)| *word).collect();
+        json_schema!({"enum": words})
+    }
+}
+
+impl<T: Serialize> Serialize for Many<T> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self.0.as_slice() {
+            [only] => only.serialize(serializer),
+            all => all.serialize(serializer),
+        }
+    }
+}
+
+impl<T: JsonSchema> JsonSchema for Many<T> {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        format!("OneOrMore{}", T::schema_name()).into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let one = generator.subschema_for::<T>();
+        json_schema!({"anyOf": [one, {"type": "array", "items": one}]})
+    }
+}

@@ -1,0 +1,19 @@
+//! Readers and writers of Pasaporte's open formats. Nothing here judges.
+//!
+//! - [`text`]: YAML, JSON and NDJSON, with the place of every value;
+//! - [`estate`]: the estate format, from text to the model;
+//! - [`report`]: what an audit found, as JSON;
+//! - [`schema`]: the JSON Schemas of both.
+
+pub mod diagnostic;
+pub mod estate;
+pub mod report;
+pub mod schema;
+pub mod text;
+
+/// The known word that is nearest to a written one, if any is near.
+pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
+    estate::nearest(word, known.iter().copied())
+}
+
+pub use estate::is_unprintable;

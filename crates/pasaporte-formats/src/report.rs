@@ -1,0 +1,296 @@
+//! What an audit found, as JSON: the stable output that pipelines read.
+//!
+//! Findings come worst first, then by rule, thing and fingerprint. Fields may be added in later
+//! versions of the same major number; none changes its meaning.
+
+use std::collections::BTreeMap;
+
+use pasaporte_core::entry::Exposure;
+use pasaporte_core::estate::{Environment, Estate};
+use pasaporte_core::rules::{self, Finding, Impact, Level, Severity, Sureness};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::estate::Word;
+
+/// The version of this output.
+pub const VERSION: u64 = 1;
+
+/// An audit and what it found.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(title = "Pasaporte audit, version 1")]
+pub struct Report {
+    /// The version of this output.
+    pub audit: u64,
+    /// The program that made it.
+    pub tool: Tool,
+    /// What was looked at.
+    pub looked_at: LookedAt,
+    /// How many findings there are of each severity, worst first.
+    pub counts: Counts,
+    /// The findings, worst first.
+    pub findings: Vec<FindingOut>,
+    /// The rules that were run, by id.
+    pub rules: Vec<RuleOut>,
+}
+
+/// The program that made a report.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Tool {
+    /// Its name.
+    pub name: &'static str,
+    /// Its version.
+    pub version: &'static str,
+}
+
+/// What was looked at: no findings means nothing without it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct LookedAt {
+    /// When the estate was true (RFC 3339); null where it does not say.
+    pub as_of: Option<String>,
+    /// The files it was read from.
+    pub files: Vec<String>,
+    /// How many things of each kind.
+    pub things: BTreeMap<&'static str, usize>,
+    /// By platform and account; things without an account stand under null.
+    pub accounts: Vec<AccountOut>,
+    /// How many things could not be seen or understood.
+    pub blind_spots: usize,
+}
+
+/// What one account holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct AccountOut {
+    /// The platform it is on, where that is known.
+    pub platform: Option<String>,
+    /// Its id.
+    pub account: Option<String>,
+    /// How many functions it has.
+    pub functions: usize,
+    /// How many endpoints those have.
+    pub endpoints: usize,
+    /// How many identities live in it.
+    pub identities: usize,
+    /// How many keys open something in it.
+    pub keys: usize,
+}
+
+/// Findings of each severity.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[expect(missing_docs, reason = "the severities, in their own words")]
+pub struct Counts {
+    pub critical: usize,
+    pub high: usize,
+    pub medium: usize,
+    pub low: usize,
+    pub info: usize,
+}
+
+/// One finding.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct FindingOut {
+    /// Sixteen hexadecimal digits that stay the same while the finding does.
+    #[schemars(regex(pattern = "^[0-9a-f]{16}$"))]
+    pub fingerprint: String,
+    /// The rule, as `family/name`.
+    pub rule: &'static str,
+    /// How soon somebody should act on it.
+    pub severity: Word<Severity>,
+    /// How sure it is.
+    pub sureness: Word<Sureness>,
+    /// What it can do; null for blind spots.
+    pub impact: Option<Word<Impact>>,
+    /// Who can use it; null for blind spots.
+    pub exposure: Option<Word<Exposure>>,
+    /// The thing, as `kind:id`; `estate` for the whole.
+    pub thing: String,
+    /// The platform it is on.
+    pub platform: Option<String>,
+    /// The account it is of.
+    pub account: Option<String>,
+    /// The environment that it was judged by; null is judged as production.
+    pub environment: Option<Word<Environment>>,
+    /// The effective situation, in plain words.
+    pub situation: String,
+    /// The smallest change that ends it.
+    pub fix: String,
+    /// Places that show it.
+    pub evidence: Vec<EvidenceOut>,
+}
+
+/// A place that shows what a finding says.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct EvidenceOut {
+    /// What stands there.
+    pub what: String,
+    /// The file.
+    pub file: String,
+    /// Line, from 1.
+    pub line: u32,
+    /// Column, from 1: characters in YAML, bytes in JSON.
+    pub column: u32,
+}
+
+/// A rule that was run.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct RuleOut {
+    /// `family/name`.
+    pub id: &'static str,
+    /// One line.
+    pub title: &'static str,
+    /// Why it matters.
+    pub why: &'static str,
+    /// What to do.
+    pub fix: &'static str,
+    /// How to see that it is done.
+    pub check: &'static str,
+    /// Open catalogues that describe it.
+    pub references: &'static [&'static str],
+}
+
+impl RuleOut {
+    /// A rule of the catalogue.
+    pub fn of(rule: &'static rules::Rule) -> Self {
+        let rules::Rule { id, title, why, fix, check, references, .. } = rule;
+        Self { id, title, why, fix, check, references }
+    }
+}
+
+impl Counts {
+    /// Counts findings.
+    pub fn of(findings: &[Finding]) -> Self {
+        let count = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
+        Self {
+            critical: count(Severity::Critical),
+            high: count(Severity::High),
+            medium: count(Severity::Medium),
+            low: count(Severity::Low),
+            info: count(Severity::Info),
+        }
+    }
+}
+
+impl FindingOut {
+    fn of(finding: &Finding, estate: &Estate) -> Self {
+        let (impact, exposure) = match finding.level {
+            Level::Table(impact, exposure) => (Some(Word(impact)), Some(Word(exposure))),
+            Level::Fixed(_) => (None, None),
+        };
+        Self {
+            fingerprint: finding.fingerprint.clone(),
+            rule: finding.rule.id,
+            severity: Word(finding.severity),
+            sureness: Word(finding.sureness),
+            impact,
+            exposure,
+            thing: finding.thing.clone(),
+            platform: finding.platform.clone(),
+            account: finding.account.clone(),
+            environment: finding.environment.map(Word),
+            situation: finding.situation.clone(),
+            fix: finding.fix.clone(),
+            evidence: finding
+                .evidence
+                .iter()
+                .map(|evidence| EvidenceOut {
+                    what: evidence.what.clone(),
+                    file: estate.path(evidence.origin.file).to_owned(),
+                    line: evidence.origin.line,
+                    column: evidence.origin.column,
+                })
+                .collect(),
+        }
+    }
+}
+
+impl Report {
+    /// The report of an audit by this version of the program.
+    pub fn new(
+        estate: &Estate,
+        findings: &[Finding],
+        ran: impl Iterator<Item = &'static rules::Rule>,
+        looked_at: LookedAt,
+        version: &'static str,
+    ) -> Self {
+        Self {
+            audit: VERSION,
+            tool: Tool { name: "pasaporte", version },
+            looked_at,
+            counts: Counts::of(findings),
+            findings: findings.iter().map(|finding| FindingOut::of(finding, estate)).collect(),
+            rules: ran.map(RuleOut::of).collect(),
+        }
+    }
+
+    /// The report as JSON, indented, with a newline at the end.
+    pub fn to_json(&self) -> String {
+        let mut json = serde_json::to_string_pretty(self).expect("a report has only texts as keys");
+        json.push('\n');
+        json
+    }
+}
+
+impl LookedAt {
+    /// Counts what an estate holds.
+    pub fn new(estate: &Estate, blind_spots: usize) -> Self {
+        use pasaporte_core::estate::{
+            AccountOf, EndpointId, FunctionId, GroupId, IdentityId, Kept, KeyId, ResourceId, ScopeId, ScopeKind, SetId,
+            Thing, TriggerId,
+        };
+        fn declared<K: Kept>(estate: &Estate) -> usize {
+            estate.all::<K>().count()
+        }
+        type Place = (Option<String>, Option<String>);
+        let place = |thing: Thing| -> Place {
+            let account = match estate.account_of(thing) {
+                AccountOf::Known(account) => Some(estate.id(account).to_owned()),
+                AccountOf::Unnamed | AccountOf::Unknown => None,
+            };
+            let platform = estate.platform(estate.scope_of(thing)).map(|name| estate.text(name).to_owned());
+            (platform, account)
+        };
+        let mut accounts: BTreeMap<Place, [usize; 4]> = BTreeMap::new();
+        for (id, scope) in estate.all::<ScopeId>() {
+            if scope.kind == ScopeKind::Account {
+                accounts.entry(place(Thing::Scope(id))).or_default();
+            }
+        }
+        let things = estate
+            .all::<FunctionId>()
+            .map(|(id, _)| (Thing::Function(id), 0))
+            .chain(estate.all::<EndpointId>().map(|(id, _)| (Thing::Endpoint(id), 1)))
+            .chain(estate.all::<IdentityId>().map(|(id, _)| (Thing::Identity(id), 2)))
+            .chain(estate.all::<KeyId>().map(|(id, _)| (Thing::Key(id), 3)));
+        for (thing, column) in things {
+            accounts.entry(place(thing)).or_default()[column] += 1;
+        }
+        Self {
+            as_of: estate.as_of().map(|time| time.to_string()),
+            files: estate.files().map(str::to_owned).collect(),
+            things: BTreeMap::from([
+                ("accounts", estate.all::<ScopeId>().filter(|(_, it)| it.kind == ScopeKind::Account).count()),
+                ("functions", declared::<FunctionId>(estate)),
+                ("endpoints", declared::<EndpointId>(estate)),
+                ("triggers", declared::<TriggerId>(estate)),
+                ("identities", declared::<IdentityId>(estate)),
+                ("groups", declared::<GroupId>(estate)),
+                ("permission_sets", declared::<SetId>(estate)),
+                ("grants", estate.grants().count()),
+                ("keys", declared::<KeyId>(estate)),
+                ("resources", declared::<ResourceId>(estate)),
+            ]),
+            accounts: accounts
+                .into_iter()
+                .map(|((platform, account), [functions, endpoints, identities, keys])| AccountOut {
+                    platform,
+                    account,
+                    functions,
+                    endpoints,
+                    identities,
+                    keys,
+                })
+                .collect(),
+            blind_spots,
+        }
+    }
+}

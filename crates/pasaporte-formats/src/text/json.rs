@@ -1,0 +1,177 @@
+//! JSON onto tapes, one value at a time, so that a large file is never in memory as values.
+
+use std::borrow::Cow;
+
+use jiter::{Jiter, JiterError, Peek};
+
+use super::{Position, TapeError, Value, Writer};
+
+/// Why a text is not JSON.
+pub(crate) struct JsonError {
+    pub(crate) message: String,
+    pub(crate) at: Position,
+}
+
+/// A cursor over a JSON text that knows its line.
+pub(crate) struct Cursor<'a> {
+    text: &'a str,
+    json: Jiter<'a>,
+    /// Where the last asked line begins, and its number.
+    line_start: usize,
+    line: u32,
+    seen: usize,
+}
+
+impl<'a> Cursor<'a> {
+    /// A cursor at the start of a text whose first line is the given one.
+    pub(crate) fn new(text: &'a str, first_line: u32) -> Self {
+        Self { text, json: Jiter::new(text.as_bytes()), line_start: 0, line: first_line, seen: 0 }
+    }
+
+    /// What comes next.
+    fn peek(&mut self) -> Result<Peek, JsonError> {
+        self.json.peek().map_err(|error| self.error(&error))
+    }
+
+    /// Whether a map comes next.
+    pub(crate) fn is_map(&mut self) -> Result<bool, JsonError> {
+        self.peek().map(|peek| peek == Peek::Object)
+    }
+
+    /// Whether a list comes next.
+    pub(crate) fn is_list(&mut self) -> Result<bool, JsonError> {
+        self.peek().map(|peek| peek == Peek::Array)
+    }
+
+    /// Where the cursor is.
+    pub(crate) fn at(&mut self) -> Position {
+        let index = self.json.current_index();
+        self.position(index)
+    }
+
+    /// Enters a map that is next; the first key, if there is one.
+    pub(crate) fn enter_map(&mut self) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
+        let key = self.json.next_object_bytes().map(|key| key.map(<[u8]>::as_ptr_range));
+        self.key(key.map(|range| range.map(|range| (range.start as usize, range.end as usize))))
+    }
+
+    /// The next key of the map that the cursor is in; none at its end.
+    pub(crate) fn next_key(&mut self) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
+        let key = self.json.next_key_bytes().map(|key| key.map(<[u8]>::as_ptr_range));
+        self.key(key.map(|range| range.map(|range| (range.start as usize, range.end as usize))))
+    }
+
+    /// Enters a list that is next; whether there is an item.
+    pub(crate) fn enter_list(&mut self) -> Result<bool, JsonError> {
+        self.json.known_array().map(|item| item.is_some()).map_err(|error| self.error(&error))
+    }
+
+    /// Whether another item follows in the list that the cursor is in.
+    pub(crate) fn next_item(&mut self) -> Result<bool, JsonError> {
+        self.json.array_step().map(|item| item.is_some()).map_err(|error| self.error(&error))
+    }
+
+    /// That nothing but white space follows.
+    pub(crate) fn finish(&mut self) -> Result<(), JsonError> {
+        self.json.finish().map_err(|error| self.error(&error))
+    }
+
+    /// Writes the next value. Recursion is bounded by the depth of the tape.
+    pub(crate) fn value(&mut self, writer: &mut Writer<'_, 'a>) -> Result<(), JsonError> {
+        let peek = self.peek()?;
+        let at = self.at();
+        match peek {
+            Peek::Null => {
+                self.json.known_null().map_err(|error| self.error(&error))?;
+                writer.leaf(Value::Null, at);
+            }
+            Peek::True | Peek::False => {
+                let value = self.json.known_bool(peek).map_err(|error| self.error(&error))?;
+                writer.leaf(Value::Bool(value), at);
+            }
+            Peek::String => {
+                let bytes = self.json.known_bytes().map(<[u8]>::as_ptr_range);
+                let range = bytes.map(|range| (range.start as usize, range.end as usize));
+                let (start, end) = range.map_err(|error| self.error(&error))?;
+                let (text, _) = self.string(start, end)?;
+                writer.leaf(Value::Text(text), at);
+            }
+            Peek::Array => {
+                writer.open(Value::List, at).map_err(|error| too_much(error, at))?;
+                let mut more = self.enter_list()?;
+                while more {
+                    self.value(writer)?;
+                    more = self.next_item()?;
+                }
+                writer.close();
+            }
+            Peek::Object => {
+                writer.open(Value::Map, at).map_err(|error| too_much(error, at))?;
+                let mut key = self.enter_map()?;
+                while let Some((name, key_at)) = key {
+                    writer.leaf(Value::Text(name), key_at);
+                    self.value(writer)?;
+                    key = self.next_key()?;
+                }
+                writer.close();
+            }
+            _ => {
+                let start = self.json.current_index();
+                self.json.known_number_bytes(peek).map(|_| ()).map_err(|error| self.error(&error))?;
+                let number = self.text.get(start..self.json.current_index()).unwrap_or_default();
+                writer.leaf(Value::Number(number.into()), at);
+            }
+        }
+        Ok(())
+    }
+
+    fn key(
+        &mut self,
+        key: Result<Option<(usize, usize)>, JiterError>,
+    ) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
+        match key {
+            Ok(Some((start, end))) => self.string(start, end).map(Some),
+            Ok(None) => Ok(None),
+            Err(error) => Err(self.error(&error)),
+        }
+    }
+
+    /// The string between two addresses of the text, quotes left out, with its escapes resolved.
+    fn string(&mut self, start: usize, end: usize) -> Result<(Cow<'a, str>, Position), JsonError> {
+        let base = self.text.as_ptr() as usize;
+        let (start, end) = (start - base, end - base);
+        let at = self.position(start.saturating_sub(1));
+        let raw = self.text.get(start..end).unwrap_or_default();
+        if memchr::memchr(b'\\', raw.as_bytes()).is_none() {
+            return Ok((Cow::Borrowed(raw), at));
+        }
+        let quoted = self.text.get(start - 1..=end).unwrap_or_default();
+        match serde_json::from_str::<String>(quoted) {
+            Ok(text) => Ok((Cow::Owned(text), at)),
+            Err(error) => Err(JsonError { message: error.to_string(), at }),
+        }
+    }
+
+    fn error(&mut self, error: &JiterError) -> JsonError {
+        JsonError { message: error.error_type.to_string(), at: self.position(error.index) }
+    }
+
+    /// Line and column of an offset. Offsets come in rising order but for errors, so that lines are
+    /// counted once.
+    fn position(&mut self, offset: usize) -> Position {
+        let bytes = self.text.as_bytes();
+        let offset = offset.min(bytes.len());
+        if offset >= self.seen {
+            for newline in memchr::memchr_iter(b'\n', &bytes[self.seen..offset]) {
+                self.line += 1;
+                self.line_start = self.seen + newline + 1;
+            }
+            self.seen = offset;
+        }
+        Position { line: self.line, column: (offset.saturating_sub(self.line_start)) as u32 + 1 }
+    }
+}
+
+fn too_much(error: TapeError, at: Position) -> JsonError {
+    JsonError { message: error.to_string(), at }
+}

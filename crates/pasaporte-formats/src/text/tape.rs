@@ -1,0 +1,244 @@
+//! A parsed value as one flat list of nodes, children after their parent.
+//!
+//! The tape of a record is written once, read, cleared and written again, so that reading a large
+//! file costs no allocation a record. Depth is bounded, and so is what aliases expand to.
+
+use std::borrow::Cow;
+
+/// Deepest nesting that is accepted; an estate needs less than ten.
+pub(crate) const DEEPEST: usize = 64;
+/// Most values that aliases of one file may expand to.
+const MOST_EXPANDED: usize = 1_000_000;
+
+/// A place in a text, both from 1. Columns are characters in YAML and bytes in JSON.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Position {
+    pub(crate) line: u32,
+    pub(crate) column: u32,
+}
+
+/// What a node is.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Value<'a> {
+    Null,
+    Bool(bool),
+    /// A number as written.
+    Number(Cow<'a, str>),
+    /// Text in quotes.
+    Text(Cow<'a, str>),
+    /// A YAML scalar without quotes: text, number, boolean or null, as the reader wishes.
+    Plain(Cow<'a, str>),
+    List,
+    /// Keys and values in turn.
+    Map,
+    /// The value at this node again.
+    Alias(u32),
+}
+
+#[derive(Debug)]
+struct Node<'a> {
+    value: Value<'a>,
+    at: Position,
+    /// The node after this one and all that is in it.
+    end: u32,
+    /// How many nodes this one comes to with aliases written out.
+    size: u32,
+}
+
+/// Why a value does not fit on a tape.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum TapeError {
+    TooDeep,
+    TooManyAliases,
+    CircularAlias,
+}
+
+impl std::fmt::Display for TapeError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::TooDeep => write!(f, "nested deeper than {DEEPEST} levels"),
+            Self::TooManyAliases => write!(f, "its aliases expand to more than {MOST_EXPANDED} values"),
+            Self::CircularAlias => write!(f, "an alias stands inside the value that it repeats"),
+        }
+    }
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct Tape<'a> {
+    nodes: Vec<Node<'a>>,
+    expanded: usize,
+}
+
+impl<'a> Tape<'a> {
+    pub(crate) fn root(&self) -> View<'_, 'a> {
+        View { tape: self, index: 0 }
+    }
+
+    pub(crate) fn clear(&mut self) {
+        self.nodes.clear();
+        self.expanded = 0;
+    }
+}
+
+/// Writes a tape from the outside in.
+pub(crate) struct Writer<'t, 'a> {
+    tape: &'t mut Tape<'a>,
+    open: Vec<usize>,
+}
+
+impl<'t, 'a> Writer<'t, 'a> {
+    pub(crate) fn new(tape: &'t mut Tape<'a>) -> Self {
+        tape.clear();
+        Self { tape, open: Vec::new() }
+    }
+
+    /// Adds a value that has nothing in it; returns its node.
+    pub(crate) fn leaf(&mut self, value: Value<'a>, at: Position) -> usize {
+        self.push(value, at, 1)
+    }
+
+    /// Begins a list or map.
+    pub(crate) fn open(&mut self, value: Value<'a>, at: Position) -> Result<usize, TapeError> {
+        if self.open.len() == DEEPEST {
+            return Err(TapeError::TooDeep);
+        }
+        let index = self.push(value, at, 1);
+        self.open.push(index);
+        Ok(index)
+    }
+
+    /// Ends the innermost list or map.
+    pub(crate) fn close(&mut self) {
+        let Some(index) = self.open.pop() else { return };
+        self.tape.nodes[index].end = self.tape.nodes.len() as u32;
+        if let Some(&parent) = self.open.last() {
+            let size = self.tape.nodes[index].size;
+            let parent = &mut self.tape.nodes[parent];
+            parent.size = parent.size.saturating_add(size - 1);
+        }
+    }
+
+    /// Repeats an earlier value.
+    pub(crate) fn alias(&mut self, target: usize, at: Position) -> Result<(), TapeError> {
+        if self.open.contains(&target) {
+            return Err(TapeError::CircularAlias);
+        }
+        let size = self.tape.nodes[target].size;
+        self.tape.expanded = self.tape.expanded.saturating_add(size as usize);
+        if self.tape.expanded > MOST_EXPANDED {
+            return Err(TapeError::TooManyAliases);
+        }
+        self.push(Value::Alias(target as u32), at, size);
+        Ok(())
+    }
+
+    pub(crate) fn is_complete(&self) -> bool {
+        self.open.is_empty() && !self.tape.nodes.is_empty()
+    }
+
+    fn push(&mut self, value: Value<'a>, at: Position, size: u32) -> usize {
+        let index = self.tape.nodes.len();
+        self.tape.nodes.push(Node { value, at, end: index as u32 + 1, size });
+        if let Some(&parent) = self.open.last() {
+            let parent = &mut self.tape.nodes[parent];
+            parent.size = parent.size.saturating_add(size);
+        }
+        index
+    }
+}
+
+/// A value on a tape.
+#[derive(Clone, Copy)]
+pub(crate) struct View<'t, 'a> {
+    tape: &'t Tape<'a>,
+    index: usize,
+}
+
+impl<'t, 'a> View<'t, 'a> {
+    /// The value, with an alias followed to what it repeats.
+    pub(crate) fn value(self) -> &'t Value<'a> {
+        &self.tape.nodes[self.target()].value
+    }
+
+    /// Where it is written: for an alias, where the alias is.
+    pub(crate) fn at(self) -> Position {
+        self.tape.nodes[self.index].at
+    }
+
+    /// What is in a list, or the keys and values of a map in turn; nothing in others.
+    pub(crate) fn inside(self) -> impl Iterator<Item = View<'t, 'a>> {
+        let tape = self.tape;
+        let node = self.target();
+        let end = match tape.nodes[node].value {
+            Value::List | Value::Map => tape.nodes[node].end as usize,
+            _ => node,
+        };
+        let mut next = node + 1;
+        std::iter::from_fn(move || {
+            (next < end).then(|| {
+                let view = View { tape, index: next };
+                next = tape.nodes[next].end as usize;
+                view
+            })
+        })
+    }
+
+    /// The keys and values of a map.
+    pub(crate) fn entries(self) -> impl Iterator<Item = (View<'t, 'a>, View<'t, 'a>)> {
+        let mut inside = self.inside();
+        std::iter::from_fn(move || Some((inside.next()?, inside.next()?)))
+    }
+
+    /// How many characters to underline in messages.
+    pub(crate) fn width(self) -> u32 {
+        match &self.tape.nodes[self.index].value {
+            Value::Text(text) => text.chars().count() as u32 + 2,
+            Value::Number(text) | Value::Plain(text) => (text.chars().count() as u32).max(1),
+            Value::Null | Value::Bool(true) => 4,
+            Value::Bool(false) => 5,
+            Value::List | Value::Map | Value::Alias(_) => 1,
+        }
+    }
+
+    fn target(self) -> usize {
+        let mut index = self.index;
+        while let Value::Alias(target) = self.tape.nodes[index].value {
+            index = target as usize;
+        }
+        index
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sizes_count_what_aliases_repeat() {
+        let mut tape = Tape::default();
+        let mut writer = Writer::new(&mut tape);
+        let at = Position::default();
+        writer.open(Value::List, at).unwrap();
+        let mut last = writer.leaf(Value::Null, at);
+        let mut refused = None;
+        for _ in 0..40 {
+            let list = writer.open(Value::List, at).unwrap();
+            let both = writer.alias(last, at).and_then(|()| writer.alias(last, at));
+            writer.close();
+            last = list;
+            if let Err(error) = both {
+                refused = Some(error);
+                break;
+            }
+        }
+        assert_eq!(refused, Some(TapeError::TooManyAliases));
+    }
+
+    #[test]
+    fn an_alias_inside_its_own_value_is_refused() {
+        let mut tape = Tape::default();
+        let mut writer = Writer::new(&mut tape);
+        let list = writer.open(Value::List, Position::default()).unwrap();
+        assert_eq!(writer.alias(list, Position::default()), Err(TapeError::CircularAlias));
+    }
+}

@@ -1,0 +1,187 @@
+//! `pasaporte audit`: judge an estate.
+
+use std::collections::BTreeSet;
+
+use clap::{Args, ValueEnum};
+use pasaporte_core::estate::Estate;
+use pasaporte_core::pattern::Pattern;
+use pasaporte_core::rules::{self, Finding, Rule, Settings, Severity, judge};
+use pasaporte_formats::report::{LookedAt, Report};
+
+use super::{BLIND, Done, FOUND, Format, Input};
+use crate::view::{self, Page};
+
+#[derive(Debug, Args)]
+pub(crate) struct Audit {
+    #[command(flatten)]
+    input: Input,
+    #[command(flatten)]
+    judging: Judging,
+    #[command(flatten)]
+    showing: Showing,
+    /// How to write the answer
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+/// Which rules to run, and when to fail.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct Judging {
+    /// Run only the rules that match: an id, or a pattern such as 'key/*' (repeat, or divide by commas)
+    #[arg(long, value_name = "RULES", value_delimiter = ',')]
+    only: Vec<String>,
+    /// Leave out the rules that match
+    #[arg(long, value_name = "RULES", value_delimiter = ',')]
+    skip: Vec<String>,
+    /// Exit with 1 if there is a finding of this severity or worse
+    #[arg(long, value_name = "LEVEL", value_enum)]
+    fail_on: Option<Level>,
+    /// Exit with 3 if there are blind spots (and no finding that --fail-on counts)
+    #[arg(long)]
+    strict: bool,
+}
+
+/// How much to show.
+#[derive(Debug, Clone, Copy, Default, Args)]
+pub(crate) struct Showing {
+    /// Tell every finding in full
+    #[arg(long, conflicts_with = "limit")]
+    all: bool,
+    /// Tell this many findings in full, worst first, at most three of a rule; name the others
+    #[arg(long, value_name = "N", default_value_t = 15)]
+    limit: usize,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Level {
+    Critical,
+    High,
+    Medium,
+    Low,
+    Info,
+}
+
+impl From<Level> for Severity {
+    fn from(level: Level) -> Self {
+        match level {
+            Level::Critical => Self::Critical,
+            Level::High => Self::High,
+            Level::Medium => Self::Medium,
+            Level::Low => Self::Low,
+            Level::Info => Self::Info,
+        }
+    }
+}
+
+/// An audit that was run.
+pub(crate) struct Audited {
+    pub(crate) findings: Vec<Finding>,
+    pub(crate) looked_at: LookedAt,
+    pub(crate) ran: BTreeSet<&'static str>,
+}
+
+impl Audit {
+    pub(crate) fn run(&self, page: &Page) -> Done {
+        let chosen = match self.judging.chosen() {
+            Ok(chosen) => chosen,
+            Err(misused) => return misused,
+        };
+        let estate = match self.input.load() {
+            Ok(estate) => estate,
+            Err(done) => return done,
+        };
+        let audited = Audited::new(&estate, chosen);
+        let text = match self.format {
+            Format::Text => view::audit(page, &estate, &audited, self.showing.in_full()),
+            Format::Json => audited.to_json(&estate),
+        };
+        Done::Exit(text, self.judging.exit_code(&audited))
+    }
+}
+
+impl Audited {
+    /// Runs the chosen rules; the blind ones always run, since what was not seen belongs to every answer.
+    pub(crate) fn new(estate: &Estate, chosen: BTreeSet<&'static str>) -> Self {
+        let audit = rules::Audit::new(estate, Settings::default());
+        let run: BTreeSet<&str> =
+            rules::all().filter(|rule| chosen.contains(rule.id) || is_blind(rule)).map(|rule| rule.id).collect();
+        let mut findings = judge(&audit, &run);
+        let blind_spots = findings.iter().filter(|finding| is_blind(finding.rule)).count();
+        findings.retain(|finding| chosen.contains(finding.rule.id));
+        Self { findings, looked_at: LookedAt::new(estate, blind_spots), ran: chosen }
+    }
+
+    fn to_json(&self, estate: &Estate) -> String {
+        let ran = rules::all().filter(|rule| self.ran.contains(rule.id));
+        Report::new(estate, &self.findings, ran, self.looked_at.clone(), env!("CARGO_PKG_VERSION")).to_json()
+    }
+}
+
+fn is_blind(rule: &Rule) -> bool {
+    rule.family() == "blind"
+}
+
+impl Showing {
+    /// How many findings to tell in full; none is all of them.
+    pub(crate) fn in_full(self) -> Option<usize> {
+        (!self.all).then_some(self.limit)
+    }
+}
+
+impl Judging {
+    /// The ids of the rules to run.
+    pub(crate) fn chosen(&self) -> Result<BTreeSet<&'static str>, Done> {
+        let only = matching(&self.only)?;
+        let skip = matching(&self.skip)?;
+        let all = rules::all().map(|rule| rule.id);
+        Ok(all.filter(|id| (self.only.is_empty() || only.contains(id)) && !skip.contains(id)).collect())
+    }
+
+    fn exit_code(&self, audited: &Audited) -> u8 {
+        let over = |level: Level| audited.findings.iter().any(|finding| finding.severity >= level.into());
+        if self.fail_on.is_some_and(over) {
+            FOUND
+        } else if self.strict && audited.looked_at.blind_spots > 0 {
+            BLIND
+        } else {
+            0
+        }
+    }
+}
+
+/// The rules that some patterns match, each of which must match one: a rule id with a slip in it
+/// would otherwise silently leave a rule out.
+pub(crate) fn matching(patterns: &[String]) -> Result<BTreeSet<&'static str>, Done> {
+    let mut ids = BTreeSet::new();
+    for text in patterns {
+        let matched: Vec<&str> = match Pattern::parse(text) {
+            Ok(pattern) => rules::all().map(|rule| rule.id).filter(|id| pattern.matches(id)).collect(),
+            Err(_) => Vec::new(),
+        };
+        if matched.is_empty() {
+            let known: Vec<&str> = rules::all().map(|rule| rule.id).collect();
+            let help = match pasaporte_formats::nearest(text, &known) {
+                Some(near) => format!("did you mean {near}?"),
+                None => "`pasaporte rules` lists them; a pattern is written like 'key/*'".to_owned(),
+            };
+            return Err(Done::Misused { message: format!("no rule matches `{}`", view::safe(text)), help });
+        }
+        ids.extend(matched);
+    }
+    Ok(ids)
+}
+
+#[cfg(test)]
+mod tests {
+    use pasaporte_core::estate::Vocabulary;
+
+    use super::*;
+
+    #[test]
+    fn every_severity_can_be_asked_for() {
+        for (word, severity) in Severity::ALL {
+            let level = Level::from_str(word, false).unwrap();
+            assert_eq!(Severity::from(level), *severity);
+        }
+    }
+}

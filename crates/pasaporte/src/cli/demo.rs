@@ -1,0 +1,106 @@
+//! `pasaporte demo`: the sample estate of Marivela Ferries, which the program carries with it.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use clap::Args;
+use pasaporte_formats::diagnostic::Diagnostics;
+use pasaporte_formats::estate::load;
+use pasaporte_formats::text::{Form, Source};
+
+use super::Done;
+use super::audit::{Audited, Judging, Showing};
+use crate::view::{self, Page};
+
+#[derive(Debug, Args)]
+pub(crate) struct Demo {
+    /// Write the sample estate into this folder; nothing is written if left out
+    folder: Option<PathBuf>,
+    #[command(flatten)]
+    showing: Showing,
+}
+
+/// The files of the sample estate, by name.
+const FILES: &[(&str, &str)] = &[
+    ("company.yaml", include_str!("../../../../demo/company.yaml")),
+    ("gregal.yaml", include_str!("../../../../demo/gregal.yaml")),
+    ("lebeche.yaml", include_str!("../../../../demo/lebeche.yaml")),
+    ("levante.yaml", include_str!("../../../../demo/levante.yaml")),
+    ("poniente.yaml", include_str!("../../../../demo/poniente.yaml")),
+    ("siroco.yaml", include_str!("../../../../demo/siroco.yaml")),
+    ("tramontana.yaml", include_str!("../../../../demo/tramontana.yaml")),
+];
+
+impl Demo {
+    pub(crate) fn run(&self, page: &Page) -> Done {
+        if let Some(folder) = &self.folder
+            && let Err(done) = write(folder)
+        {
+            return done;
+        }
+        let place = self.folder.as_deref().unwrap_or(Path::new("demo"));
+        let sources: Vec<Source> = FILES
+            .iter()
+            .map(|(name, text)| Source::Text {
+                name: view::safe(&place.join(name).to_string_lossy()),
+                bytes: text.as_bytes().to_vec(),
+                form: Some(Form::Yaml),
+            })
+            .collect();
+        let estate = match load(&sources, None, Diagnostics::default()) {
+            Ok(estate) => estate,
+            Err(diagnostics) => return Done::Wrong(diagnostics),
+        };
+        let chosen = match Judging::default().chosen() {
+            Ok(chosen) => chosen,
+            Err(misused) => return misused,
+        };
+        let audited = Audited::new(&estate, chosen);
+        let mut text = view::audit(page, &estate, &audited, self.showing.in_full());
+        text.push_str(&view::next_steps(page, self.folder.as_deref()));
+        Done::Text(text)
+    }
+}
+
+/// Writes the sample estate, but never over a file that is there already.
+fn write(folder: &Path) -> Result<(), Done> {
+    let failed = |what: &Path, error: &std::io::Error| Done::Misused {
+        message: format!("cannot write {}: {error}", view::safe(&what.to_string_lossy())),
+        help: "name a folder that you may write to".to_owned(),
+    };
+    for (name, text) in FILES {
+        let path = folder.join(name);
+        if let Ok(there) = fs::read(&path)
+            && there != text.as_bytes()
+        {
+            return Err(Done::Misused {
+                message: format!("{} is there already, and differs", view::safe(&path.to_string_lossy())),
+                help: "name an empty or a new folder".to_owned(),
+            });
+        }
+    }
+    fs::create_dir_all(folder).map_err(|error| failed(folder, &error))?;
+    for (name, text) in FILES {
+        let path = folder.join(name);
+        fs::write(&path, text).map_err(|error| failed(&path, &error))?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn carries_every_file_of_the_sample_estate() {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+        let mut names: Vec<String> = fs::read_dir(folder)
+            .unwrap()
+            .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+            .filter(|name| name.ends_with(".yaml"))
+            .collect();
+        names.sort();
+        let carried: Vec<&str> = FILES.iter().map(|(name, _)| *name).collect();
+        assert_eq!(names, carried);
+    }
+}

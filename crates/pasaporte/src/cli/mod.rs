@@ -1,0 +1,181 @@
+//! Arguments, one file a command, and exit codes.
+
+mod audit;
+mod demo;
+mod list;
+mod rules;
+mod schema;
+
+use std::io::{Read, Write};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use anstream::{AutoStream, ColorChoice};
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use jiff::Timestamp;
+use pasaporte_core::estate::Estate;
+use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_formats::estate::{load, parse_moment};
+use pasaporte_formats::text::Source;
+
+use crate::view;
+
+pub(crate) use audit::Audited;
+
+/// Reads what event-driven functions may do and who may make them run, and says what is too wide,
+/// what is open to anyone, which keys are stale, and what the smallest safe fix is.
+#[derive(Debug, Parser)]
+#[command(name = "pasaporte", version, max_term_width = 100, propagate_version = true)]
+#[command(after_help = "Exit codes: 0 nothing at or over the threshold · 1 findings at or over it · \
+                        2 the call or the input is wrong · 3 (with --strict) blind spots\n\n\
+                        Begin with: pasaporte demo")]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+    #[command(flatten)]
+    look: Look,
+}
+
+/// How text output looks.
+#[derive(Debug, Args)]
+struct Look {
+    /// When to colour [NO_COLOR is honoured]
+    #[arg(long, global = true, value_enum, value_name = "WHEN", default_value = "auto", help_heading = "Look")]
+    color: Color,
+    /// Columns of text output [default: the terminal's, else 80]
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(40..=400), help_heading = "Look")]
+    width: Option<u16>,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Color {
+    Auto,
+    Always,
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    /// Judge an estate: findings, worst first, with evidence and fix
+    Audit(audit::Audit),
+    /// Show what is there, as a table
+    List(list::List),
+    /// Show what the audit looks for
+    Rules(rules::Rules),
+    /// Print a JSON Schema
+    Schema(schema::Schema),
+    /// Audit the sample estate of Marivela Ferries
+    Demo(demo::Demo),
+}
+
+/// How an answer is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Format {
+    /// For people.
+    Text,
+    /// For programs.
+    Json,
+}
+
+/// The estate to look at.
+#[derive(Debug, Args)]
+struct Input {
+    /// Estate files, folders of them, or `-` for standard input
+    #[arg(required = true, value_name = "PATH")]
+    paths: Vec<PathBuf>,
+    /// Judge ages and expiries by this time instead of the estate's own: a time, a date or `now`
+    #[arg(long, value_name = "TIME", value_parser = moment)]
+    as_of: Option<Timestamp>,
+}
+
+/// What a command comes to.
+enum Done {
+    /// This text, and success.
+    Text(String),
+    /// This text, and an exit code.
+    Exit(String, u8),
+    /// The input is wrong, in these ways.
+    Wrong(Diagnostics),
+    /// The call is wrong.
+    Misused {
+        /// What is wrong.
+        message: String,
+        /// What to do.
+        help: String,
+    },
+}
+
+/// Exit code for findings at or over the threshold.
+const FOUND: u8 = 1;
+/// Exit code for a wrong call or wrong input.
+const WRONG: u8 = 2;
+/// Exit code for blind spots, with `--strict`.
+const BLIND: u8 = 3;
+
+/// Runs the program.
+pub(crate) fn run() -> ExitCode {
+    let cli = Cli::parse();
+    let page = view::Page::new(cli.look.width.map(usize::from));
+    let done = match &cli.command {
+        Command::Audit(it) => it.run(&page),
+        Command::List(it) => it.run(&page),
+        Command::Rules(it) => it.run(&page),
+        Command::Schema(it) => it.run(),
+        Command::Demo(it) => it.run(&page),
+    };
+    let choice = match cli.look.color {
+        Color::Auto => None,
+        Color::Always => Some(ColorChoice::Always),
+        Color::Never => Some(ColorChoice::Never),
+    };
+    let (text, code) = match done {
+        Done::Text(text) => (text, 0),
+        Done::Exit(text, code) => (text, code),
+        Done::Wrong(diagnostics) => return complain(&view::diagnostics(diagnostics), choice),
+        Done::Misused { message, help } => return complain(&view::misuse(&message, &help), choice),
+    };
+    let stdout = std::io::stdout();
+    let mut out = AutoStream::new(stdout.lock(), choice.unwrap_or_else(|| AutoStream::choice(&std::io::stdout())));
+    // A reader that has seen enough closes the pipe; that is not an error of ours.
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Ok(()) => ExitCode::from(code),
+        Err(error) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::from(code),
+        Err(error) => complain(&view::misuse(&format!("cannot write the answer: {error}"), "free some space"), choice),
+    }
+}
+
+fn complain(text: &str, choice: Option<ColorChoice>) -> ExitCode {
+    let stderr = std::io::stderr();
+    let mut out = AutoStream::new(stderr.lock(), choice.unwrap_or_else(|| AutoStream::choice(&std::io::stderr())));
+    // Nobody is left to tell if this fails.
+    let _ = out.write_all(text.as_bytes());
+    ExitCode::from(WRONG)
+}
+
+impl Input {
+    /// Reads the estate.
+    fn load(&self) -> Result<Estate, Done> {
+        let mut diagnostics = Diagnostics::default();
+        let (standard, paths): (Vec<PathBuf>, Vec<PathBuf>) =
+            self.paths.iter().cloned().partition(|path| path == Path::new("-"));
+        let mut sources = Source::find(&paths, &mut diagnostics);
+        if !standard.is_empty() {
+            let mut bytes = Vec::new();
+            match std::io::stdin().lock().read_to_end(&mut bytes) {
+                Ok(_) => sources.push(Source::Text { name: "<stdin>".to_owned(), bytes, form: None }),
+                Err(error) => {
+                    let message = format!("cannot be read: {error}");
+                    diagnostics.push(Diagnostic::of_file("<stdin>", message, "send an estate to standard input"));
+                }
+            }
+        }
+        load(&sources, self.as_of, diagnostics).map_err(Done::Wrong)
+    }
+}
+
+fn moment(text: &str) -> Result<Timestamp, String> {
+    if text == "now" {
+        return Ok(Timestamp::now());
+    }
+    parse_moment(text).ok_or_else(|| "write a time (2026-11-20T06:00:00Z), a date (2026-11-20) or now".to_owned())
+}

@@ -1,0 +1,265 @@
+//! An audit as text: what was looked at, the findings, the sum.
+
+use std::fmt::Write;
+use std::path::Path;
+
+use pasaporte_core::estate::{Estate, Vocabulary};
+use pasaporte_core::rules::{Finding, Rule, Severity, Sureness};
+use unicode_width::UnicodeWidthStr;
+
+use super::page::{BOLD, DIM, FIX, NAME, Page, paint, style_of, wrap};
+use super::table::{Cell, Table, table};
+use crate::cli::Audited;
+
+/// Findings of one rule and severity that are told in full before the others are only named.
+const MOST_OF_A_RULE: usize = 3;
+
+/// The audit as text; `in_full` says how many findings are told in full, none is all.
+pub(crate) fn audit(page: &Page, estate: &Estate, audited: &Audited, in_full: Option<usize>) -> String {
+    let mut out = heading(page, audited);
+    let mut left = in_full.unwrap_or(usize::MAX);
+    let most = if in_full.is_some() { MOST_OF_A_RULE } else { usize::MAX };
+    let mut named = 0;
+    for severity in Severity::ALL.iter().rev().map(|(_, severity)| *severity) {
+        let findings: Vec<&Finding> = audited.findings.iter().filter(|each| each.severity == severity).collect();
+        if findings.is_empty() {
+            continue;
+        }
+        out.push_str(&banner(page, severity, findings.len()));
+        let mut short = Vec::new();
+        for group in findings.chunk_by(|one, other| one.rule.id == other.rule.id) {
+            let told = group.len().min(most).min(left);
+            left -= told;
+            if told == 0 {
+                short.push(group);
+                continue;
+            }
+            out.push_str(&rule_line(page, group[0].rule));
+            for finding in &group[..told] {
+                out.push_str(&in_detail(page, estate, finding));
+            }
+            if told < group.len() {
+                named += group.len() - told;
+                out.push_str(&others(page, severity, &group[told..]));
+            }
+        }
+        for group in short {
+            named += group.len();
+            out.push_str(&in_short(page, group));
+        }
+        out.push('\n');
+    }
+    out.push_str(&summary(page, audited, named));
+    out
+}
+
+/// What was looked at, so that nobody takes "no findings" for more than it says.
+fn heading(page: &Page, audited: &Audited) -> String {
+    let looked_at = &audited.looked_at;
+    let as_of = looked_at.as_of.as_ref().map_or_else(
+        || "at a time that the estate does not say".to_owned(),
+        |time| format!("as of {}", time.replace('T', " ").replace('Z', " UTC")),
+    );
+    let things = |kind: &str| looked_at.things.get(kind).copied().unwrap_or_default();
+    let files = looked_at.files.len();
+    let mut out = format!("{} {as_of}, read from {}\n\n", paint(BOLD, "Looked at an estate"), count(files, "file"));
+    let mut places = Table::new(&[
+        ("platform", "platform"),
+        ("account", "account"),
+        ("functions", "functions"),
+        ("endpoints", "endpoints"),
+        ("identities", "identities"),
+        ("keys", "keys"),
+    ]);
+    for account in &looked_at.accounts {
+        places.row(vec![
+            account.platform.as_deref().map_or(Cell::text("not said"), Cell::text),
+            account.account.as_deref().map_or(Cell::text("none"), Cell::text),
+            Cell::count(account.functions),
+            Cell::count(account.endpoints),
+            Cell::count(account.identities),
+            Cell::count(account.keys),
+        ]);
+    }
+    places.last_is_total(vec![
+        Cell::text("in all"),
+        Cell::text(&count(things("accounts"), "account")),
+        Cell::count(things("functions")),
+        Cell::count(things("endpoints")),
+        Cell::count(things("identities")),
+        Cell::count(things("keys")),
+    ]);
+    out.push_str(&indented(&table(&Page { width: page.width - 2 }, &places)));
+    let held = format!(
+        "with {}, {}, {} and {}",
+        count(things("grants"), "grant"),
+        count(things("permission_sets"), "permission set"),
+        count(things("groups"), "group"),
+        count(things("resources"), "resource"),
+    );
+    let _ = writeln!(out, "\n{held}.");
+    out.push_str(&match looked_at.blind_spots {
+        0 => "Nothing in it was out of sight.\n\n".to_owned(),
+        some => format!(
+            "{}: {} not seen or not understood; what that hides is not called clean.\n\n",
+            paint(BOLD, "Blind spots"),
+            if some == 1 { "1 thing was".to_owned() } else { format!("{some} things were") },
+        ),
+    });
+    out
+}
+
+fn banner(page: &Page, severity: Severity, findings: usize) -> String {
+    let style = style_of(severity);
+    let title = format!(" {} · {} ", severity.word().to_uppercase(), count(findings, "finding"));
+    let rest = page.text_width().saturating_sub(title.width() + 2);
+    format!("{style}──{title}{}{style:#}\n", "─".repeat(rest))
+}
+
+fn rule_line(page: &Page, rule: &Rule) -> String {
+    let mut out = String::from("\n");
+    let width = page.text_width();
+    if rule.title.width() + rule.id.width() + 2 <= width {
+        let gap = width - rule.title.width() - rule.id.width();
+        let _ = writeln!(out, "{}{}{}", paint(BOLD, rule.title), " ".repeat(gap), paint(DIM, rule.id));
+    } else {
+        for line in wrap(rule.title, width) {
+            let _ = writeln!(out, "{}", paint(BOLD, &line));
+        }
+        let _ = writeln!(out, "{}", paint(DIM, rule.id));
+    }
+    out
+}
+
+/// A finding in full: the thing, where it is, the situation, the fix, the evidence.
+fn in_detail(page: &Page, estate: &Estate, finding: &Finding) -> String {
+    let style = style_of(finding.severity);
+    let bar = format!("{style}▌{style:#} ");
+    let mut out = String::new();
+    let place = place(finding);
+    let gap = page.text_width().saturating_sub(2 + finding.thing.width() + place.width());
+    let thing = paint(NAME.bold(), &finding.thing);
+    if gap >= 2 {
+        let _ = writeln!(out, "\n{bar}{thing}{}{}", " ".repeat(gap), paint(DIM, &place));
+    } else {
+        let _ = writeln!(out, "\n{bar}{thing}\n{bar}{}", paint(DIM, &place));
+    }
+    out.push_str(&page.paragraph(&finding.situation, &bar, &bar, 2));
+    let fix = format!("{bar}{} ", paint(FIX, "fix "));
+    out.push_str(&page.paragraph(&finding.fix, &fix, &format!("{bar}     "), 7));
+    let seen: Vec<String> = finding
+        .evidence
+        .iter()
+        .map(|evidence| format!("{}:{} {}", estate.path(evidence.origin.file), evidence.origin.line, evidence.what))
+        .collect();
+    if !seen.is_empty() {
+        let at = format!("{bar}{} ", paint(DIM, "seen"));
+        for (number, line) in wrap(&seen.join(" · "), page.text_width() - 7).iter().enumerate() {
+            let first = if number == 0 { at.clone() } else { format!("{bar}     ") };
+            let _ = writeln!(out, "{first}{}", paint(DIM, line));
+        }
+    }
+    out
+}
+
+/// Where a finding's thing is, and how sure it is if it is not certain.
+fn place(finding: &Finding) -> String {
+    let environment = finding.environment.map(|environment| environment.word().to_owned());
+    let sureness = (finding.sureness != Sureness::Certain).then(|| finding.sureness.word().to_owned());
+    [sureness, environment, finding.account.clone(), finding.platform.clone()]
+        .into_iter()
+        .flatten()
+        .collect::<Vec<_>>()
+        .join(" · ")
+}
+
+/// The others of a rule, by name.
+fn others(page: &Page, severity: Severity, findings: &[&Finding]) -> String {
+    let style = style_of(severity);
+    let bar = format!("{style}▌{style:#} ");
+    let text = format!("and {} more: {}", findings.len(), names(findings, 6));
+    format!("\n{}", page.paragraph(&text, &bar, &bar, 2))
+}
+
+/// The findings of a rule in a line or two.
+fn in_short(page: &Page, findings: &[&Finding]) -> String {
+    let rule = findings[0].rule;
+    let style = style_of(findings[0].severity);
+    let mut out = format!(
+        "\n{style}▌{style:#} {} {}\n",
+        paint(BOLD, &format!("{} ×", findings.len())),
+        wrap(rule.title, page.text_width() - 8).join(" "),
+    );
+    let first = "     ";
+    let id = format!("{first}{}  ", paint(DIM, rule.id));
+    let indent = first.len() + rule.id.width() + 2;
+    out.push_str(&page.paragraph(&names(findings, 3), &id, &" ".repeat(indent), indent));
+    out
+}
+
+/// The things of some findings, each once, up to some many.
+fn names(findings: &[&Finding], most: usize) -> String {
+    let mut things: Vec<&str> = findings.iter().map(|finding| finding.thing.as_str()).collect();
+    things.dedup();
+    let more = things.len().saturating_sub(most);
+    let shown = things[..things.len().min(most)].join(", ");
+    if more == 0 { shown } else { format!("{shown} … and {more} more") }
+}
+
+fn summary(page: &Page, audited: &Audited, named: usize) -> String {
+    let mut counts = Vec::new();
+    for (word, severity) in Severity::ALL.iter().rev() {
+        let number = audited.findings.iter().filter(|finding| finding.severity == *severity).count();
+        if number > 0 {
+            counts.push(paint(style_of(*severity), &format!("{number} {word}")));
+        }
+    }
+    let ran = count(audited.ran.len(), "rule");
+    let mut out = if counts.is_empty() {
+        format!("{} in what was looked at, by {ran}.\n", paint(BOLD, "No findings"))
+    } else {
+        let all = paint(BOLD, &count(audited.findings.len(), "finding"));
+        format!("{all} by {ran}: {}\n", counts.join(", "))
+    };
+    if named > 0 {
+        let text = format!(
+            "{} not told in full: --all tells every one, `pasaporte rules ID` says more of a rule.",
+            if named == 1 { "1 of them is".to_owned() } else { format!("{named} of them are") },
+        );
+        out.push_str(&page.paragraph(&text, "", "", 0));
+    }
+    out
+}
+
+/// What to try after the demo.
+pub(crate) fn next_steps(page: &Page, folder: Option<&Path>) -> String {
+    let mut out = String::from("\n");
+    let commands: Vec<(String, &str)> = match folder {
+        None => vec![
+            ("pasaporte demo FOLDER".to_owned(), "writes this estate into a folder of yours, to read and to change"),
+            ("pasaporte rules entry/unpinned-source".to_owned(), "says why a rule matters, and how to mend it"),
+        ],
+        Some(folder) => {
+            let folder = super::safe(&folder.to_string_lossy());
+            vec![
+                (format!("pasaporte list endpoints {folder}"), "shows who gets in, in effect"),
+                (format!("pasaporte audit {folder} --only 'key/*' --all"), "tells all that is wrong with keys"),
+                (format!("pasaporte audit {folder} --fail-on high"), "is what a pipeline runs"),
+            ]
+        }
+    };
+    let _ = writeln!(out, "{}", paint(BOLD, "Next"));
+    for (command, what) in commands {
+        let _ = writeln!(out, "  {}", paint(FIX, &command));
+        out.push_str(&page.paragraph(what, "    ", "    ", 4));
+    }
+    out
+}
+
+fn indented(text: &str) -> String {
+    text.lines().fold(String::new(), |out, line| out + "  " + line + "\n")
+}
+
+fn count(number: usize, one: &str) -> String {
+    format!("{number} {one}{}", if number == 1 { "" } else { "s" })
+}

@@ -1,0 +1,66 @@
+//! What is wrong with an input or a call, with the line and a pointer.
+
+use annotate_snippets::renderer::DecorStyle;
+use annotate_snippets::{AnnotationKind, Group, Level, Origin, Renderer, Snippet};
+use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics, Mark};
+
+use super::safe;
+
+/// How many mistakes are shown; the number of the others is told.
+const MOST: usize = 60;
+
+/// All mistakes of an input.
+pub(crate) fn diagnostics(diagnostics: Diagnostics) -> String {
+    let count = diagnostics.count();
+    let kept = diagnostics.sorted();
+    let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
+    let mut out = String::new();
+    for diagnostic in kept.iter().take(MOST) {
+        out.push_str(&renderer.render(&[group(diagnostic)]));
+        out.push_str("\n\n");
+    }
+    let more = count.saturating_sub(kept.len().min(MOST));
+    if more > 0 {
+        out.push_str(&format!("… and {more} more.\n\n"));
+    }
+    let mistakes = if count == 1 { "1 mistake".to_owned() } else { format!("{count} mistakes") };
+    out.push_str(&format!("{mistakes} in the input; nothing was judged.\n"));
+    out
+}
+
+fn group(diagnostic: &Diagnostic) -> Group<'_> {
+    let mut group = Group::with_title(Level::ERROR.primary_title(safe(&diagnostic.message)));
+    group = mark(group, &diagnostic.mark, AnnotationKind::Primary);
+    if let Some(also) = &diagnostic.also {
+        group = mark(group, also, AnnotationKind::Context);
+    }
+    if let Some(help) = &diagnostic.help {
+        group = group.element(Level::HELP.message(safe(help)));
+    }
+    group
+}
+
+fn mark<'d>(group: Group<'d>, mark: &'d Mark, kind: AnnotationKind) -> Group<'d> {
+    let Some(line) = mark.line else { return group.element(Origin::path(&mark.file)) };
+    let Some(text) = mark.text.as_deref().filter(|text| !text.trim().is_empty()) else {
+        let origin = Origin::path(&mark.file).line(line as usize).char_column(mark.column as usize);
+        return group.element(origin);
+    };
+    let start = byte_of(text, mark.column as usize - 1);
+    let end = byte_of(text, mark.column as usize - 1 + mark.width as usize).max(start);
+    let annotation = kind.span(start..end).label(Some(mark.label.as_str()).filter(|label| !label.is_empty()));
+    group.element(Snippet::source(text).line_start(line as usize).path(&mark.file).annotation(annotation))
+}
+
+/// The byte at which a character begins; the end for one past it.
+fn byte_of(text: &str, character: usize) -> usize {
+    text.char_indices().nth(character).map_or(text.len(), |(byte, _)| byte)
+}
+
+/// A call that is wrong.
+pub(crate) fn misuse(message: &str, help: &str) -> String {
+    let group = Group::with_title(Level::ERROR.primary_title(safe(message)))
+        .element(Level::HELP.message(safe(help)));
+    let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
+    format!("{}\n", renderer.render(&[group]))
+}

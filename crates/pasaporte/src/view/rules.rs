@@ -1,0 +1,42 @@
+//! The catalogue of rules as text.
+
+use std::fmt::Write;
+
+use pasaporte_core::rules::Rule;
+
+use super::page::{BOLD, DIM, FIX, Page, paint};
+
+/// All rules in short, by family.
+pub(crate) fn rule_list(page: &Page, rules: &[&Rule]) -> String {
+    let widest = rules.iter().map(|rule| rule.id.len()).max().unwrap_or_default();
+    let mut out = String::new();
+    for family in rules.chunk_by(|one, other| one.family() == other.family()) {
+        for rule in family {
+            let first = format!("  {}{}  ", paint(BOLD, rule.id), " ".repeat(widest - rule.id.len()));
+            out.push_str(&page.paragraph(rule.title, &first, &" ".repeat(widest + 4), widest + 4));
+        }
+        out.push('\n');
+    }
+    let _ = writeln!(out, "{} rules. `pasaporte rules ID` tells one in full.", rules.len());
+    out
+}
+
+/// Rules in full.
+pub(crate) fn rule_pages(page: &Page, rules: &[&Rule]) -> String {
+    let mut out = String::new();
+    for (number, rule) in rules.iter().enumerate() {
+        if number > 0 {
+            out.push('\n');
+        }
+        let _ = writeln!(out, "{}", paint(BOLD, rule.id));
+        out.push_str(&page.paragraph(rule.title, "", "", 0));
+        let parts =
+            [("why", rule.why), ("fix", rule.fix), ("check", rule.check), ("see", &rule.references.join(" · "))];
+        for (label, text) in parts {
+            let style = if label == "fix" { FIX } else { DIM };
+            let first = format!("\n  {}{}  ", paint(style, label), " ".repeat(5 - label.len()));
+            out.push_str(&page.paragraph(text, &first, "         ", 9));
+        }
+    }
+    out
+}
