@@ -1,5 +1,8 @@
 //! What is wrong with an input, with its place and the line itself.
 
+use crate::estate::is_unprintable;
+use crate::redact::covered;
+
 /// A place in a file and the words for what stands there.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Mark {
@@ -7,14 +10,37 @@ pub struct Mark {
     pub file: String,
     /// Line, from 1; none where the file as a whole is meant.
     pub line: Option<u32>,
-    /// Column in characters, from 1.
+    /// Column, from 1: characters in YAML, bytes in JSON.
     pub column: u32,
-    /// How many characters are meant.
-    pub width: u32,
     /// The line, where it was at hand.
-    pub text: Option<String>,
+    pub text: Option<LineText>,
     /// What is said of the place.
     pub label: String,
+}
+
+/// A line as messages show it: of a very long one the part around the place, with nothing in it that
+/// would do something to a terminal, and what looks like a secret covered.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct LineText {
+    /// What is shown.
+    pub text: String,
+    /// The character of it that is meant, from 0.
+    pub start: usize,
+    /// How many characters are meant.
+    pub width: usize,
+}
+
+impl LineText {
+    /// The line around a column.
+    pub(crate) fn new(line: &str, column: u32, width: u32) -> Self {
+        const WIDEST: usize = 160;
+        let column = column as usize - 1;
+        let is_long = line.chars().nth(WIDEST).is_some();
+        let from = line.floor_char_boundary(if is_long { column.saturating_sub(60) } else { 0 });
+        let visible = |each| if is_unprintable(each) { ' ' } else { each };
+        let text: String = line[from..].chars().take(WIDEST).map(visible).collect();
+        Self { text: covered(&text), start: column.saturating_sub(from), width: width as usize }
+    }
 }
 
 /// One thing that is wrong.
@@ -32,16 +58,9 @@ pub struct Diagnostic {
 
 impl Diagnostic {
     /// Something wrong with a file as a whole.
-    pub fn of_file(file: &str, message: impl Into<String>, help: impl Into<String>) -> Self {
-        let mark = Mark {
-            file: file.to_owned(),
-            line: None,
-            column: 1,
-            width: 1,
-            text: None,
-            label: String::new(),
-        };
-        Self { mark, message: message.into(), also: None, help: Some(help.into()) }
+    pub fn of_file(file: &str, message: impl Into<String>, help: impl Into<String>) -> Box<Self> {
+        let mark = Mark { file: file.to_owned(), line: None, column: 1, text: None, label: String::new() };
+        Box::new(Self { mark, message: message.into(), also: None, help: Some(help.into()) })
     }
 }
 
@@ -54,15 +73,22 @@ pub struct Diagnostics {
 
 /// How many diagnostics are kept; a file of the wrong kind would otherwise fill the memory.
 const MOST: usize = 1000;
+/// How many diagnostics come with their line; finding a line takes time, and nobody reads more.
+const MOST_WITH_LINE: usize = 100;
 
 impl Diagnostics {
     /// Adds one.
-    pub fn push(&mut self, diagnostic: Diagnostic) {
+    pub fn push(&mut self, diagnostic: impl Into<Box<Diagnostic>>) {
         if self.kept.len() < MOST {
-            self.kept.push(diagnostic);
+            self.kept.push(*diagnostic.into());
         } else {
             self.beyond += 1;
         }
+    }
+
+    /// Whether the next one should come with its line.
+    pub(crate) fn wants_line(&self) -> bool {
+        self.kept.len() < MOST_WITH_LINE
     }
 
     /// Whether there are none.

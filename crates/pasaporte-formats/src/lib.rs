@@ -7,6 +7,7 @@
 
 pub mod diagnostic;
 pub mod estate;
+mod redact;
 pub mod report;
 pub mod schema;
 pub mod text;

@@ -234,8 +234,8 @@ impl LookedAt {
     /// Counts what an estate holds.
     pub fn new(estate: &Estate, blind_spots: usize) -> Self {
         use pasaporte_core::estate::{
-            AccountOf, EndpointId, FunctionId, GroupId, IdentityId, Kept, KeyId, ResourceId, ScopeId, ScopeKind, SetId,
-            Thing, TriggerId,
+            AccountOf, EndpointId, FunctionId, GroupId, IdentityId, Kept, KeyId, ResourceId, ScopeId,
+            ScopeKind, SetId, Thing, TriggerId,
         };
         fn declared<K: Kept>(estate: &Estate) -> usize {
             estate.all::<K>().count()

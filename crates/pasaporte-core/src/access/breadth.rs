@@ -1,7 +1,7 @@
 //! How much of what a statement gives is left in effect, once denies and ceilings have taken theirs.
 
 use super::{Access, Context, Truth};
-use crate::estate::{At, Effect, Grant, Principal, Selection, Statement};
+use crate::estate::{At, CaseOfActions, CeilingId, Effect, Grant, Principal, ScopeId, Selection, Statement};
 use crate::pattern::{Pattern, covers};
 
 /// What is left of a part of a statement.
@@ -39,9 +39,10 @@ impl Access<'_> {
         if self.is_taken_away(holder, grant, actions, resources, given) {
             return Left::Confined;
         }
-        let bounded = Truth::all(
-            self.ceilings_on(holder).into_iter().map(|id| self.ceiling_covers(id, actions, resources, given)),
-        );
+        let any_case = self.any_case_at(grant);
+        let ceilings = self.ceilings_on(holder).into_iter();
+        let bounded =
+            Truth::all(ceilings.map(|id| self.ceiling_covers(id, actions, resources, given, any_case)));
         match holds.and(bounded) {
             Truth::False => Left::Confined,
             Truth::Unknown => Left::Perhaps,
@@ -50,8 +51,19 @@ impl Access<'_> {
     }
 
     /// Whether a selection's patterns, leaving its exceptions aside, cover a pattern.
-    pub fn lists_all_of(&self, selection: &Selection, pattern: &Pattern) -> bool {
-        covers(&self.patterns(&selection.any), pattern, false) == Some(true)
+    pub fn lists_all_of(&self, selection: &Selection, pattern: &Pattern, any_case: bool) -> bool {
+        covers(&self.patterns(&selection.any), pattern, any_case) == Some(true)
+    }
+
+    /// Whether the case of actions is ignored where a grant holds: for one that holds everywhere, in
+    /// any account.
+    pub fn any_case_at(&self, grant: &Grant) -> bool {
+        match grant.at {
+            At::Thing(place) => self.any_case(place),
+            At::Everywhere => {
+                self.estate().all::<ScopeId>().any(|(_, scope)| scope.action_case == CaseOfActions::Ignored)
+            }
+        }
     }
 
     fn is_taken_away(
@@ -82,28 +94,30 @@ impl Access<'_> {
                         && deny.actions.except.is_empty()
                         && deny.resources.except.is_empty()
                         && Truth::all(conditions.map(|each| each.holds(given, estate))) == Truth::True;
-                    if certain && self.lists_all_of(&deny.resources, resources) {
+                    if certain && self.lists_all_of(&deny.resources, resources, false) {
                         denied.extend(self.patterns(&deny.actions.any));
                     }
                 }
             }
         }
-        !denied.is_empty() && covers(&denied, actions, false) == Some(true)
+        !denied.is_empty() && covers(&denied, actions, self.any_case_at(grant)) == Some(true)
     }
 
     fn ceiling_covers(
         &self,
-        id: crate::estate::CeilingId,
+        id: CeilingId,
         actions: &Pattern,
         resources: &Pattern,
         given: &Context,
+        any_case: bool,
     ) -> Truth {
         let estate = self.estate();
         let mut certain = Vec::new();
         let mut possible = Vec::new();
         for &statement in &estate.ceiling(id).statements {
             let statement = estate.statement(statement);
-            if statement.effect == Effect::Deny || !self.lists_all_of(&statement.resources, resources) {
+            if statement.effect == Effect::Deny || !self.lists_all_of(&statement.resources, resources, false)
+            {
                 continue;
             }
             let listed = self.patterns(&statement.actions.any);
@@ -116,9 +130,9 @@ impl Access<'_> {
                 }
             }
         }
-        if covers(&certain, actions, false) == Some(true) {
+        if covers(&certain, actions, any_case) == Some(true) {
             Truth::True
-        } else if covers(&possible, actions, false) == Some(false) {
+        } else if covers(&possible, actions, any_case) == Some(false) {
             Truth::False
         } else {
             Truth::Unknown

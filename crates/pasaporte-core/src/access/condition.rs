@@ -182,7 +182,9 @@ fn is_in(networks: &[IpNet], known: &Known) -> Truth {
             }
         })),
         Known::Text(text) => match text.parse() {
-            Ok(address) => Truth::from(networks.iter().any(|net| net.contains::<&std::net::IpAddr>(&address))),
+            Ok(address) => {
+                Truth::from(networks.iter().any(|net| net.contains::<&std::net::IpAddr>(&address)))
+            }
             Err(_) => Truth::Unknown,
         },
         // A stranger's address is not one of a private network.

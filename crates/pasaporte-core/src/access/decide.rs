@@ -39,11 +39,11 @@ enum Sides {
 impl<'e> Access<'e> {
     /// Answers a question.
     pub fn decide(&self, question: &Question<'_>) -> Answer<'e> {
-        let mut case = Case::new(self, question);
-        case.callers_side();
-        case.resources_side();
-        case.ceilings();
-        case.settle()
+        let mut hearing = Hearing::new(self, question);
+        hearing.callers_side();
+        hearing.resources_side();
+        hearing.ceilings();
+        hearing.settle()
     }
 
     /// Whether actions on the thing take upper and lower case as one.
@@ -95,7 +95,7 @@ impl<'e> Access<'e> {
 }
 
 /// One question being answered.
-struct Case<'a, 'q, 'e> {
+struct Hearing<'a, 'q, 'e> {
     access: &'a Access<'e>,
     question: &'a Question<'q>,
     context: Context,
@@ -108,7 +108,7 @@ struct Case<'a, 'q, 'e> {
     shortfalls: Vec<Shortfall>,
 }
 
-impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
+impl<'a, 'q, 'e> Hearing<'a, 'q, 'e> {
     fn new(access: &'a Access<'e>, question: &'a Question<'q>) -> Self {
         Self {
             context: access.complete(question),
@@ -136,7 +136,9 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
                 let expired = access.has_expired(grant);
                 for contained in access.statements_of(grant) {
                     let via = Via::Grant { grant: id, name, set: contained.set };
-                    let Some(ground) = self.ground(contained.statement, via, &grant.conditions) else { continue };
+                    let Some(ground) = self.ground(contained.statement, via, &grant.conditions) else {
+                        continue;
+                    };
                     if here && !expired {
                         self.callers.push(ground);
                     } else if ground.effect == Effect::Allow {
@@ -164,7 +166,8 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         let access = self.access;
         for id in access.ceilings_on(self.question.principal) {
             let statements = &access.estate().ceiling(id).statements;
-            let grounds = statements.iter().filter_map(|&each| self.ground(each, Via::Ceiling(id), &[])).collect();
+            let grounds =
+                statements.iter().filter_map(|&each| self.ground(each, Via::Ceiling(id), &[])).collect();
             self.ceilings.push((id, grounds));
         }
     }
@@ -261,7 +264,9 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
             Principal::Group(id) => estate.account_of(Thing::Group(id)),
         };
         match (here, there) {
-            (AccountOf::Unknown, _) | (_, AccountOf::Unknown) if here != there || here == AccountOf::Unknown => {
+            (AccountOf::Unknown, _) | (_, AccountOf::Unknown)
+                if here != there || here == AccountOf::Unknown =>
+            {
                 Sides::Unknown
             }
             _ if here == there || one_side(there) => Sides::Either,

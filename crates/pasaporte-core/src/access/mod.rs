@@ -13,8 +13,8 @@ use std::sync::OnceLock;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AdmissionId, Bounded, CeilingId, Estate, Grant, GrantId, GroupId, Id, IdentityId, PatternId, Principal, ScopeId,
-    Selection, SetId, StatementId, Thing,
+    AdmissionId, Bounded, CeilingId, Estate, Grant, GrantId, GroupId, Id, IdentityId, PatternId, Principal,
+    ScopeId, Selection, SetId, StatementId, Thing,
 };
 use crate::pattern::Pattern;
 
@@ -148,9 +148,7 @@ impl<'e> Access<'e> {
             let mut all = Vec::new();
             while let Some(next) = open.pop() {
                 let Some(set) = self.estate.get(next) else { continue };
-                all.extend(
-                    set.statements.iter().map(|&statement| Contained { statement, set: Some(next) }),
-                );
+                all.extend(set.statements.iter().map(|&statement| Contained { statement, set: Some(next) }));
                 open.extend(set.includes.iter().rev().filter(|included| seen.insert(**included)));
             }
             all.into()

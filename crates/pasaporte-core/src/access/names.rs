@@ -3,7 +3,8 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AccountOf, Estate, GroupId, IdentityId, MemberKind, MembershipRule, Name, Principal, ScopeId, Thing, UserId,
+    AccountOf, Estate, GroupId, IdentityId, MemberKind, MembershipRule, Name, Principal, ScopeId, Thing,
+    UserId,
 };
 
 /// Who is directly in which group, by listing or by rule.
@@ -113,7 +114,8 @@ impl MembershipRule {
     }
 
     fn takes(&self, estate: &Estate, scope: Option<ScopeId>, tags: &[(Name, Name)], id: &str) -> bool {
-        let within = self.within.is_none_or(|above| scope.is_some_and(|at| estate.tree().is_within(at, above)));
+        let within =
+            self.within.is_none_or(|above| scope.is_some_and(|at| estate.tree().is_within(at, above)));
         let tagged = self.tag.is_none_or(|(name, value)| {
             tags.iter().any(|(each, is)| *each == name && value.is_none_or(|wanted| wanted == *is))
         });

@@ -38,6 +38,18 @@ impl Exposed {
     /// Exposed to nobody but insiders.
     pub const INSIDE: Self = Self { to: Exposure::Insiders, surely: true, through: None };
 
+    /// The exposure of what the code holds: callers influence it, they do not control it
+    /// (access-model §7), so each circle counts as the next narrower one.
+    pub fn through_code(self) -> Self {
+        let to = match self.to {
+            Exposure::Anyone => Exposure::SignedIn,
+            Exposure::SignedIn => Exposure::Outsider,
+            Exposure::Outsider => Exposure::KeyHolders,
+            Exposure::KeyHolders | Exposure::Insiders => Exposure::Insiders,
+        };
+        Self { to, ..self }
+    }
+
     fn wider(self, other: Self) -> Self {
         // The order of exposures is from wide to narrow; a sure one is worse than one that depends.
         if (other.to, !other.surely) < (self.to, !self.surely) { other } else { self }

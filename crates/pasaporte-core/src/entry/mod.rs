@@ -8,8 +8,8 @@ mod exposure;
 
 use crate::access::{ASSUME, Access, Answer, Context, INVOKE, Known, Question, Verdict};
 use crate::estate::{
-    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyOf, KeyReach, Network, Principal, State, Thing,
-    Token, TokenId, Verifier, VerifierId, Way,
+    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyOf, KeyReach, Network, Principal, State,
+    Thing, Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use exposure::{Exposed, Exposure};
@@ -60,7 +60,11 @@ impl<'e> Access<'e> {
     }
 
     /// May a stranger who bears `principal`'s name act as the identity?
-    pub fn stranger_may_assume(&self, principal: Principal, identity: crate::estate::IdentityId) -> Answer<'e> {
+    pub fn stranger_may_assume(
+        &self,
+        principal: Principal,
+        identity: crate::estate::IdentityId,
+    ) -> Answer<'e> {
         let given = stranger(self);
         self.decide(&Question { principal, action: ASSUME, on: Thing::Identity(identity), given })
     }
@@ -120,7 +124,8 @@ impl<'e> Access<'e> {
             let because = Because::UncheckedToken(id);
             return Caller { who: Principal::Anyone, verdict: Verdict::Yes, because };
         }
-        let public = estate.all::<TokenId>().find(|(_, token)| token.public && self.satisfies(token, id, verifier));
+        let public =
+            estate.all::<TokenId>().find(|(_, token)| token.public && self.satisfies(token, id, verifier));
         match public {
             Some((token, _)) => {
                 Caller { who: Principal::Anyone, verdict: Verdict::Yes, because: Because::PublicToken(token) }

@@ -6,9 +6,9 @@ use thiserror::Error;
 
 use super::cycles::circles;
 use super::{
-    ActionEntry, Admission, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId, Grant, GrantId, GroupId, Id,
-    Kept, LogCoverage, Name, Origin, PatternId, Principal, ScopeId, ScopeKind, SetId, Statement, StatementId, Thing,
-    Tree, Usage,
+    ActionEntry, Admission, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId, Grant, GrantId,
+    GroupId, Id, Kept, LogCoverage, Name, Origin, PatternId, Principal, ScopeId, ScopeKind, SetId, Statement,
+    StatementId, Thing, Tree, Usage,
 };
 use crate::pattern::BadPattern;
 
@@ -184,12 +184,12 @@ impl Builder {
     }
 
     /// The estate, or all that is wrong with it as a whole.
-    pub fn finish(mut self) -> Result<Estate, (Estate, Vec<Fault>)> {
+    pub fn finish(mut self) -> Result<Estate, Box<(Estate, Vec<Fault>)>> {
         self.check_duplicate_ids();
         self.check_claims();
         self.check_circles();
         if !self.faults.is_empty() {
-            return Err((self.estate, self.faults));
+            return Err(Box::new((self.estate, self.faults)));
         }
         self.estate.tree = Tree::new(&self.estate);
         self.estate.index();
@@ -259,7 +259,8 @@ impl Builder {
             faults.push(circle_fault(estate, "groups", &circle, |node| Thing::Group(GroupId::new(node))));
         }
         for circle in sets {
-            faults.push(circle_fault(estate, "permission sets", &circle, |node| Thing::Set(SetId::new(node))));
+            faults
+                .push(circle_fault(estate, "permission sets", &circle, |node| Thing::Set(SetId::new(node))));
         }
         self.faults.extend(faults.into_iter().flatten());
     }

@@ -2,7 +2,9 @@
 
 use ipnet::IpNet;
 
-use super::{Environment, FunctionId, IdentityId, KeyId, KeyReach, Name, Origin, ScopeId, State, Thing, VerifierId};
+use super::{
+    Environment, FunctionId, IdentityId, KeyId, KeyReach, Name, Origin, ScopeId, State, Thing, VerifierId,
+};
 
 /// Code that runs on events.
 #[derive(Debug, Clone)]

@@ -153,4 +153,3 @@ pub struct Token {
     /// Where it was read.
     pub origin: Origin,
 }
-

@@ -34,8 +34,8 @@ pub use identity::{
     Enrolment, Group, Identity, IdentityKind, Life, MemberKind, MembershipRule, Token, User, Verifier,
 };
 pub use ids::{
-    AdmissionId, CeilingId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id, IdentityId, KeyId, PatternId,
-    ResourceId, ScopeId, SetId, StatementId, TokenId, TriggerId, UserId, VerifierId,
+    AdmissionId, CeilingId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id, IdentityId, KeyId,
+    PatternId, ResourceId, ScopeId, SetId, StatementId, TokenId, TriggerId, UserId, VerifierId,
 };
 pub use key::{Key, KeyOf, KeyReach, LastUse};
 pub use names::{Name, Names};

@@ -6,8 +6,8 @@ use rustc_hash::FxBuildHasher;
 use super::ids::Id;
 use super::{
     Endpoint, EndpointId, Function, FunctionId, Group, GroupId, Identity, IdentityId, Key, KeyId, Name,
-    PermissionSet, Resource, ResourceId, Scope, ScopeId, SetId, Thing, Token, TokenId, Trigger, TriggerId, User, UserId,
-    Verifier, VerifierId,
+    PermissionSet, Resource, ResourceId, Scope, ScopeId, SetId, Thing, Token, TokenId, Trigger, TriggerId,
+    User, UserId, Verifier, VerifierId,
 };
 
 /// Things of one kind, in the order of their first mention. A mention makes a slot; a declaration

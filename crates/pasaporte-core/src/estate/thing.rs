@@ -1,8 +1,8 @@
 //! Any thing of the estate, and where it lies.
 
 use super::{
-    At, Ceiling, CeilingId, EndpointId, Enrolment, EnrolmentId, Estate, FunctionId, GrantId, GroupId, Id, IdentityId,
-    KeyId, KeyOf, Origin, Principal, ScopeId, SetId, TokenId, TriggerId, UserId, VerifierId,
+    At, Ceiling, CeilingId, EndpointId, Enrolment, EnrolmentId, Estate, FunctionId, GrantId, GroupId, Id,
+    IdentityId, KeyId, KeyOf, Origin, Principal, ScopeId, SetId, TokenId, TriggerId, UserId, VerifierId,
 };
 use super::{ResourceId, Vocabulary};
 
@@ -143,7 +143,11 @@ impl Estate {
             Thing::Verifier(id) => self.get(id).and_then(|it| it.scope),
             Thing::Resource(id) => self.get(id).and_then(|it| it.scope),
             Thing::Enrolment(id) => self.enrolments[id.index()].scope,
-            Thing::Grant(_) | Thing::Ceiling(_) => None,
+            Thing::Grant(id) => match self.grant(id).at {
+                At::Thing(place) => return Some(place),
+                At::Everywhere => None,
+            },
+            Thing::Ceiling(_) => None,
         };
         scope.map(Thing::Scope)
     }

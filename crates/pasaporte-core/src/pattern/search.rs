@@ -99,7 +99,9 @@ impl<'p> Search<'p> {
             }
         }
         // One character that no pattern names stands for all of those.
-        let other = ('a'..='z').chain('\u{100}'..).find(|each| !letters.contains(each) && lower(*each) == *each);
+        let other = ('a'..='z')
+            .chain('\u{100}'..=char::MAX)
+            .find(|each| !letters.contains(each) && lower(*each) == *each);
         let alphabet = letters.into_iter().chain(other).collect();
         Self { patterns, groups, offsets, words, alphabet, any_case }
     }
@@ -181,7 +183,9 @@ impl<'p> Search<'p> {
 
     /// Whether a required group can still match something.
     fn is_alive(&self, state: &State) -> bool {
-        self.groups.iter().all(|group| group.clone().any(|index| self.bits(state, index).any(|word| word != 0)))
+        self.groups
+            .iter()
+            .all(|group| group.clone().any(|index| self.bits(state, index).any(|word| word != 0)))
     }
 
     fn accepts(&self, state: &State) -> bool {
@@ -257,7 +261,10 @@ mod tests {
         // The third character from the end of … needs every combination of the last characters.
         let patterns = parse(&[&format!("*a{}", "?".repeat(40)), &format!("*b{}", "?".repeat(41))]);
         let all = Pattern::parse("*c").unwrap();
-        assert_eq!(find(&[&[&patterns[0]], &[&patterns[1]], &[&all]], &[&patterns[0]], false), Found::Unknown);
+        assert_eq!(
+            find(&[&[&patterns[0]], &[&patterns[1]], &[&all]], &[&patterns[0]], false),
+            Found::Unknown
+        );
     }
 
     fn small_pattern() -> impl Strategy<Value = String> {

@@ -9,7 +9,9 @@ use rustc_hash::FxHashMap;
 use super::Harm;
 use crate::access::{Access, Context};
 use crate::entry::Exposed;
-use crate::estate::{Environment, Estate, FunctionId, GrantId, GroupId, Id, IdentityId, KeyReach, Principal, Thing};
+use crate::estate::{
+    Environment, Estate, FunctionId, GrantId, GroupId, Id, IdentityId, KeyReach, Principal, Thing,
+};
 
 /// What counts as old, and what is asked of keys.
 #[derive(Debug, Clone)]

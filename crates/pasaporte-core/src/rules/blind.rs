@@ -61,22 +61,20 @@ fn missing_reference(audit: &Audit<'_>) -> Vec<Raised> {
     for (thing, references) in missing {
         let mut mentions: Vec<String> = references
             .iter()
-            .map(|reference| match reference.from == thing {
-                true => "the estate has statements about it".to_owned(),
-                false => format!("{} {} it", estate.label(reference.from), reference.how),
+            .map(|reference| {
+                if reference.from == thing {
+                    "the estate has statements about it".to_owned()
+                } else {
+                    format!("{} {} it", estate.label(reference.from), reference.how)
+                }
             })
             .collect();
         mentions.sort_unstable();
         mentions.dedup();
-        let situation = format!(
-            "It is not in the estate, but {}. {}",
-            listed(&mentions),
-            hides(thing),
-        );
+        let situation = format!("It is not in the estate, but {}. {}", listed(&mentions), hides(thing));
         let mut references = references;
         references.sort_by_key(|reference| reference.origin);
-        let finding = blind(thing, situation)
-            .fix("Gather it too, or remove the reference if it is gone.");
+        let finding = blind(thing, situation).fix("Gather it too, or remove the reference if it is gone.");
         raised.push(references.iter().take(4).fold(finding, |finding, reference| {
             finding.at(reference.origin, format!("{} {} it", estate.label(reference.from), reference.how))
         }));
@@ -94,7 +92,9 @@ fn hides(thing: Thing) -> &'static str {
         Thing::Function(_) => "What it may do, and who makes it run, is not known.",
         Thing::Verifier(_) => "What tokens it accepts is not known: it may accept any.",
         Thing::Key(_) => "What it opens, and how old it is, is not known.",
-        Thing::Resource(_) => "How sensitive it is, and whether it still exists, is not known: somebody else may own that name.",
+        Thing::Resource(_) => {
+            "How sensitive it is, and whether it still exists, is not known: somebody else may own that name."
+        }
         Thing::User(_) => "Who that is, is not known.",
         Thing::Endpoint(_)
         | Thing::Trigger(_)
@@ -112,7 +112,8 @@ fn opaque_condition(audit: &Audit<'_>) -> Vec<Raised> {
         for condition in conditions {
             let Condition::Opaque(text) = condition else { continue };
             let text = estate.text(*text);
-            let situation = format!("The condition “{text}” was not understood, so what it guards is not known.");
+            let situation =
+                format!("The condition “{text}” was not understood, so what it guards is not known.");
             raised.push(
                 blind(thing, situation)
                     .facet(text)
@@ -125,7 +126,11 @@ fn opaque_condition(audit: &Audit<'_>) -> Vec<Raised> {
         see(grant.principal.thing(), &grant.conditions, grant.origin);
         for contained in audit.access().statements_of(grant) {
             let statement = estate.statement(contained.statement);
-            see(contained.set.map(Thing::Set).or(grant.principal.thing()), &statement.conditions, statement.origin);
+            see(
+                contained.set.map(Thing::Set).or(grant.principal.thing()),
+                &statement.conditions,
+                statement.origin,
+            );
         }
     }
     for admission in estate.admissions() {
@@ -147,7 +152,8 @@ fn partial_collection(audit: &Audit<'_>) -> Vec<Raised> {
         .blind_spots()
         .iter()
         .map(|spot| {
-            let hides = spot.hides.map_or_else(String::new, |hides| format!(" It hides {}.", estate.text(hides)));
+            let hides =
+                spot.hides.map_or_else(String::new, |hides| format!(" It hides {}.", estate.text(hides)));
             let what = estate.text(spot.what);
             blind(spot.scope.map(Thing::Scope), format!("Not collected: {what}.{hides}"))
                 .facet(what)
@@ -162,17 +168,20 @@ fn unknown_age(audit: &Audit<'_>) -> Vec<Raised> {
     if estate.as_of().is_none() {
         let situation = "The estate does not say when it was true, so no age and no expiry can be judged: expired \
                          grants and keys count as valid, and no key as stale.";
-        return vec![blind(None, situation.to_owned()).fix("Add `as_of` to the estate, or audit with --as-of.")];
+        return vec![
+            blind(None, situation.to_owned()).fix("Add `as_of` to the estate, or audit with --as-of."),
+        ];
     }
     estate
         .all::<KeyId>()
-        .filter(|(id, key)| {
-            audit.access().is_accepted(*id) && key.created.is_none() && key.rotated.is_none()
-        })
+        .filter(|(id, key)| audit.access().is_accepted(*id) && key.created.is_none() && key.rotated.is_none())
         .map(|(id, key)| {
-            blind(Thing::Key(id), "Nobody said when this enabled key was made, so its age is not known.".to_owned())
-                .fix("Add `created`.")
-                .at(key.origin, "the key")
+            blind(
+                Thing::Key(id),
+                "Nobody said when this enabled key was made, so its age is not known.".to_owned(),
+            )
+            .fix("Add `created`.")
+            .at(key.origin, "the key")
         })
         .collect()
 }

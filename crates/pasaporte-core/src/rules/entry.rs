@@ -50,9 +50,10 @@ fn anonymous_endpoint(audit: &Audit<'_>) -> Vec<Raised> {
         }
         let callers = audit.access().callers_at(id);
         // The widest first: anyone, then any signed-in caller.
-        let open = callers.iter().filter(|caller| caller.who == Principal::Anyone).max_by_key(|caller| {
-            matches!(caller.verdict, Verdict::Yes)
-        });
+        let open = callers
+            .iter()
+            .filter(|caller| caller.who == Principal::Anyone)
+            .max_by_key(|caller| matches!(caller.verdict, Verdict::Yes));
         let Some(caller) = open else { continue };
         let (how, fix) = how_open(audit, endpoint, &caller.because);
         let harm = audit.harm_through(endpoint.function);
@@ -108,15 +109,20 @@ fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (S
         }
         Because::Decision(answer) => {
             let depends = answer.depends_on(estate);
-            let only = if depends.is_empty() { String::new() } else { format!(", if {}", depends.join(" and ")) };
+            let only =
+                if depends.is_empty() { String::new() } else { format!(", if {}", depends.join(" and ")) };
             (
                 format!("its endpoint checks an identity, but an invoke permission admits anyone{only}"),
-                format!("Take `anyone` out of the invoke permissions of function:{function}; name the caller."),
+                format!(
+                    "Take `anyone` out of the invoke permissions of function:{function}; name the caller."
+                ),
             )
         }
         Because::NoCheck | Because::Holds => (
             "its endpoint checks nothing".to_owned(),
-            format!("Set the check of function:{function}'s endpoint to an identity, or to a key of its own."),
+            format!(
+                "Set the check of function:{function}'s endpoint to an identity, or to a key of its own."
+            ),
         ),
     }
 }
@@ -129,7 +135,9 @@ fn open_invoke(audit: &Audit<'_>) -> Vec<Raised> {
         for who in admitted(audit, thing) {
             let crowd = match who {
                 Principal::Anyone => "anyone, without signing in,".to_owned(),
-                Principal::SignedIn => "any signed-in caller of the platform, of whichever customer,".to_owned(),
+                Principal::SignedIn => {
+                    "any signed-in caller of the platform, of whichever customer,".to_owned()
+                }
                 Principal::Account(account) if audit.access().is_foreign(account, thing) => {
                     format!("every principal of the foreign account:{}", estate.id(account))
                 }
@@ -257,11 +265,9 @@ pub(super) fn sureness(verdict: Verdict) -> Sureness {
 /// Adds the places of the statements that allow.
 pub(super) fn at_grounds(audit: &Audit<'_>, finding: Raised, answer: &Answer<'_>) -> Raised {
     let estate = audit.estate();
-    answer
-        .grounds
-        .iter()
-        .filter(|ground| ground.effect == Effect::Allow)
-        .fold(finding, |finding, ground| finding.at(estate.statement(ground.statement).origin, "the permission"))
+    answer.grounds.iter().filter(|ground| ground.effect == Effect::Allow).fold(finding, |finding, ground| {
+        finding.at(estate.statement(ground.statement).origin, "the permission")
+    })
 }
 
 fn at_identity(audit: &Audit<'_>, finding: Raised, function: FunctionId) -> Raised {

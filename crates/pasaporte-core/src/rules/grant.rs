@@ -1,11 +1,13 @@
 //! grant: what a holder may do.
 
-use super::harm::{example, place};
+use super::harm::{EVERY_ACTION, place};
 use super::words::{canonical, exposed, listed, selection};
-use super::{Audit, Harm, Level, Raised, Rule, Sureness};
+use super::{Audit, Harm, Impact, Level, Raised, Rule, Sureness};
 use crate::access::Left;
+use crate::entry::{Exposed, Exposure};
 use crate::estate::{
-    ActionClass, At, Effect, Grant, Principal, ResourceId, ScopeKind, Sensitivity, SetOrigin, Statement, Thing,
+    ActionClass, At, Effect, Grant, GrantId, Principal, ResourceId, ScopeKind, Sensitivity, SetOrigin,
+    Statement, Thing,
 };
 use crate::pattern::Pattern;
 
@@ -40,11 +42,9 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-/// Every action: a service, a slash, an operation.
-const EVERY_ACTION: &str = "?*/?*";
-
 /// A statement that allows, held by somebody, in effect at least perhaps.
 struct Held<'a> {
+    id: GrantId,
     grant: &'a Grant,
     statement: &'a Statement,
     set: Option<crate::estate::SetId>,
@@ -54,7 +54,7 @@ fn any_action(audit: &Audit<'_>) -> Vec<Raised> {
     let mut raised = Vec::new();
     let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
     for held in allowing(audit) {
-        if !audit.access().lists_all_of(&held.statement.actions, &every) {
+        if !held.lists(audit, &every) {
             continue;
         }
         let Some(sure) = held.left(audit, &every) else { continue };
@@ -68,7 +68,9 @@ fn any_action(audit: &Audit<'_>) -> Vec<Raised> {
             held.resources(audit),
             held.source(audit),
         );
-        raised.push(held.raise(audit, situation, sure).fix(held.narrow(audit, "the actions that the code uses")));
+        raised.push(
+            held.raise(audit, &situation, sure).fix(held.narrow(audit, "the actions that the code uses")),
+        );
     }
     raised
 }
@@ -77,14 +79,14 @@ fn whole_service(audit: &Audit<'_>) -> Vec<Raised> {
     let mut raised = Vec::new();
     let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
     for held in allowing(audit) {
-        if audit.access().lists_all_of(&held.statement.actions, &every) {
+        if held.lists(audit, &every) {
             continue;
         }
         let mut services = Vec::new();
         let mut certain = true;
         for service in services_in(audit, held.statement) {
             let Ok(whole) = Pattern::parse(&format!("{service}/?*")) else { continue };
-            if !audit.access().lists_all_of(&held.statement.actions, &whole) {
+            if !held.lists(audit, &whole) {
                 continue;
             }
             if let Some(sure) = held.left(audit, &whole) {
@@ -103,7 +105,9 @@ fn whole_service(audit: &Audit<'_>) -> Vec<Raised> {
             held.resources(audit),
             held.source(audit),
         );
-        raised.push(held.raise(audit, situation, sure).fix(held.narrow(audit, "the actions that the code uses")));
+        raised.push(
+            held.raise(audit, &situation, sure).fix(held.narrow(audit, "the actions that the code uses")),
+        );
     }
     raised
 }
@@ -113,7 +117,7 @@ fn any_resource(audit: &Audit<'_>) -> Vec<Raised> {
     let mut raised = Vec::new();
     let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
     for held in allowing(audit) {
-        if !is_broad(audit, held.grant) || audit.access().lists_all_of(&held.statement.actions, &every) {
+        if !is_broad(audit, held.grant) || held.lists(audit, &every) {
             continue;
         }
         let Some(reach) = wide_reach(audit, &held) else { continue };
@@ -142,7 +146,9 @@ fn any_resource(audit: &Audit<'_>) -> Vec<Raised> {
             reach.count,
             held.source_sentence(audit),
         );
-        raised.push(held.raise(audit, situation, sure).fix(held.narrow(audit, "the resources that the code uses")));
+        raised.push(
+            held.raise(audit, &situation, sure).fix(held.narrow(audit, "the resources that the code uses")),
+        );
     }
     raised
 }
@@ -160,28 +166,29 @@ struct WideReach {
 fn wide_reach(audit: &Audit<'_>, held: &Held<'_>) -> Option<WideReach> {
     let estate = audit.estate();
     let access = audit.access();
-    let everything = access.lists_all_of(&held.statement.resources, &Pattern::parse("*").ok()?);
+    let everything = access.lists_all_of(&held.statement.resources, &Pattern::parse("*").ok()?, false);
     let mut kinds: Vec<&str> = vec!["function", "identity", "key"];
     kinds.extend(estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind)));
     kinds.sort_unstable();
     kinds.dedup();
-    let mild = access.catalogue().patterns_of(&[ActionClass::List, ActionClass::Read]);
+    let any_case = access.any_case_at(held.grant);
+    let harmful = |class| !matches!(class, Some(ActionClass::List | ActionClass::Read));
+    let telling = |class| class != Some(ActionClass::List);
     let mut reaches: Vec<WideReach> = Vec::new();
     for kind in kinds {
         let (service, all) = (Pattern::parse(&format!("{kind}/?*")).ok()?, format!("{kind}:?*"));
-        if !access.lists_all_of(&held.statement.resources, &Pattern::parse(&all).ok()?) {
+        if !access.lists_all_of(&held.statement.resources, &Pattern::parse(&all).ok()?, false) {
             continue;
         }
         let counted: Vec<Option<Sensitivity>> = things_of(audit, kind, held);
         let confidential = counted.iter().filter(|each| **each == Some(Sensitivity::Confidential)).count();
-        let harmful = example(access, &held.statement.actions, &[&service], &mild);
+        let mut action = access.action_of(&held.statement.actions, &service, any_case, harmful);
         // Reading is sensitive where something confidential can be read.
-        let listing = access.catalogue().patterns_of(&[ActionClass::List]);
-        let reading = (confidential > 0)
-            .then(|| example(access, &held.statement.actions, &[&service], &listing))
-            .flatten();
-        if let Some(action) = harmful.or(reading) {
-            let classified = access.catalogue().class(&action).is_some();
+        if action.is_none() && confidential > 0 {
+            action = access.action_of(&held.statement.actions, &service, any_case, telling);
+        }
+        if let Some(action) = action {
+            let classified = access.catalogue().class(&action, any_case).is_some();
             let action = Pattern::literal(&action).text().to_owned();
             reaches.push(WideReach {
                 kind: kind.to_owned(),
@@ -198,8 +205,8 @@ fn wide_reach(audit: &Audit<'_>, held: &Held<'_>) -> Option<WideReach> {
             return None;
         }
         let every = Pattern::parse(EVERY_ACTION).ok()?;
-        let action = example(access, &held.statement.actions, &[&every], &mild)?;
-        let classified = access.catalogue().class(&action).is_some();
+        let action = access.action_of(&held.statement.actions, &every, any_case, harmful)?;
+        let classified = access.catalogue().class(&action, any_case).is_some();
         let action = Pattern::literal(&action).text().to_owned();
         return Some(WideReach {
             kind: "resource".to_owned(),
@@ -232,9 +239,11 @@ fn things_of(audit: &Audit<'_>, kind: &str, held: &Held<'_>) -> Vec<Option<Sensi
             .filter(|(id, _)| reaches(Thing::Identity(*id)))
             .map(|_| None)
             .collect(),
-        "key" => {
-            estate.all::<crate::estate::KeyId>().filter(|(id, _)| reaches(Thing::Key(*id))).map(|_| None).collect()
-        }
+        "key" => estate
+            .all::<crate::estate::KeyId>()
+            .filter(|(id, _)| reaches(Thing::Key(*id)))
+            .map(|_| None)
+            .collect(),
         _ => estate
             .all::<ResourceId>()
             .filter(|(id, resource)| estate.text(resource.kind) == kind && reaches(Thing::Resource(*id)))
@@ -248,7 +257,8 @@ fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
     match grant.at {
         At::Everywhere => true,
         At::Thing(Thing::Scope(scope)) => {
-            let kind = audit.estate().get(scope).map(|scope| scope.kind).or(audit.estate().claimed_kind(scope));
+            let kind =
+                audit.estate().get(scope).map(|scope| scope.kind).or(audit.estate().claimed_kind(scope));
             kind != Some(ScopeKind::App)
         }
         At::Thing(_) => false,
@@ -259,7 +269,7 @@ fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
 fn allowing<'a>(audit: &'a Audit<'_>) -> Vec<Held<'a>> {
     let estate = audit.estate();
     let mut all = Vec::new();
-    for (_, grant) in estate.grants() {
+    for (id, grant) in estate.grants() {
         let held_by_nobody = match grant.principal {
             Principal::Group(group) => estate.get(group).is_some() && audit.members_of(group).is_empty(),
             _ => false,
@@ -270,7 +280,7 @@ fn allowing<'a>(audit: &'a Audit<'_>) -> Vec<Held<'a>> {
         for contained in audit.access().statements_of(grant) {
             let statement = estate.statement(contained.statement);
             if statement.effect == Effect::Allow {
-                all.push(Held { grant, statement, set: contained.set });
+                all.push(Held { id, grant, statement, set: contained.set });
             }
         }
     }
@@ -309,7 +319,14 @@ impl Held<'_> {
             .iter()
             .map(|&id| {
                 let resources = audit.estate().pattern(id);
-                audit.access().left(self.grant.principal, self.grant, self.statement, actions, resources, &given)
+                audit.access().left(
+                    self.grant.principal,
+                    self.grant,
+                    self.statement,
+                    actions,
+                    resources,
+                    &given,
+                )
             })
             .filter_map(|left| match left {
                 Left::Whole => Some(Sureness::Certain),
@@ -319,14 +336,27 @@ impl Held<'_> {
             .min()
     }
 
+    /// Whether the statement lists all of some actions.
+    fn lists(&self, audit: &Audit<'_>, actions: &Pattern) -> bool {
+        let any_case = audit.access().any_case_at(self.grant);
+        audit.access().lists_all_of(&self.statement.actions, actions, any_case)
+    }
+
+    /// Who holds it, as the subject of a sentence on the finding's thing.
     fn holder(&self, audit: &Audit<'_>) -> String {
-        let label = audit.estate().principal_label(self.grant.principal);
         match self.grant.principal {
-            Principal::Group(group) => {
-                let members = audit.members_of(group).len();
-                format!("Each of the {members} members of {label}")
+            Principal::Group(group) if audit.estate().get(group).is_none() => "Whoever is in it".to_owned(),
+            Principal::Group(group) => match audit.members_of(group).len() {
+                1 => "Its 1 member".to_owned(),
+                members => format!("Each of its {members} members"),
+            },
+            Principal::Identity(_) | Principal::User(_) => "It".to_owned(),
+            Principal::Anyone => "Anyone".to_owned(),
+            Principal::SignedIn => "Any signed-in caller, of whichever customer,".to_owned(),
+            Principal::Account(_) => "Every principal of the account".to_owned(),
+            Principal::Service(_) | Principal::Outside(_) | Principal::Key(_) | Principal::Token(_) => {
+                audit.estate().principal_label(self.grant.principal)
             }
-            _ => label,
         }
     }
 
@@ -363,25 +393,39 @@ impl Held<'_> {
                 estate.id(set)
             ),
             Some(_) => {
-                let set = self.set.map_or_else(String::new, |set| format!(" in permission-set:{}", estate.id(set)));
+                let set =
+                    self.set.map_or_else(String::new, |set| format!(" in permission-set:{}", estate.id(set)));
                 format!("Narrow the statement{set} to {to}.")
             }
             None => format!("Narrow the statement of this grant to {to}."),
         }
     }
 
-    fn raise(&self, audit: &Audit<'_>, situation: String, sure: Sureness) -> Raised {
+    fn raise(&self, audit: &Audit<'_>, situation: &str, sure: Sureness) -> Raised {
         let estate = audit.estate();
         let holder = self.grant.principal;
         let harm = Harm::of_statement(audit.access(), holder, self.grant, self.statement);
-        let exposure = audit.exposure_of(holder);
-        let situation = format!("{situation}{}", exposed(audit, exposure));
+        let callers = audit.exposure_of(holder);
+        let worst = match (&harm.may, harm.impact) {
+            (Some(may), Impact::ControlsAccess | Impact::ConfidentialData) => format!(" At worst: {may}."),
+            _ => String::new(),
+        };
+        let situation = format!("{situation}{worst}{}", exposed(audit, callers));
+        // Whoever holds it as a crowd may use it; whoever only calls the holder's code may influence it.
+        let seen_from = match self.grant.at {
+            At::Thing(place) => place,
+            At::Everywhere => holder.thing().unwrap_or(Thing::Grant(self.id)),
+        };
+        let exposure = match audit.access().circle(holder, seen_from) {
+            Exposure::Insiders => callers.through_code(),
+            to => Exposed { to, ..Exposed::INSIDE },
+        };
         let at = match self.grant.at {
             At::Everywhere => "everywhere".to_owned(),
             At::Thing(thing) => estate.label(thing),
         };
         let set = self.grant.set.map_or_else(String::new, |set| estate.id(set).to_owned());
-        Raised::new(holder.thing(), Level::of(&harm, exposure), situation)
+        Raised::new(holder.thing().unwrap_or(Thing::Grant(self.id)), Level::of(&harm, exposure), situation)
             .within(audit.environment_of(holder))
             .sure(sure)
             .facet(estate.principal_label(holder))

@@ -1,11 +1,16 @@
 //! What could be done with what somebody holds: the impact side of the severity table.
 
+use rustc_hash::FxHashMap;
+
 use crate::access::{Access, Context, Left, Question};
 use crate::estate::{
     ActionClass, At, Effect, Grant, IdentityId, Name, Principal, ResourceId, Selection, Sensitivity,
     Statement, Thing,
 };
-use crate::pattern::{Found, Pattern, find};
+use crate::pattern::Pattern;
+
+/// Every action: a service, a slash, an operation.
+pub(super) const EVERY_ACTION: &str = "?*/?*";
 
 crate::estate::vocabulary! {
     /// What a weakness can do, from most to least (access-model §10).
@@ -34,6 +39,10 @@ pub struct Harm {
 }
 
 impl Harm {
+    fn new(impact: Impact, may: String) -> Self {
+        Self { impact, may: Some(may) }
+    }
+
     /// No more than running code.
     pub fn runs_code() -> Self {
         Self { impact: Impact::RunsCode, may: None }
@@ -59,7 +68,12 @@ impl Harm {
     }
 
     /// The worst that one statement of a grant lets a holder do, in effect.
-    pub fn of_statement(access: &Access<'_>, holder: Principal, grant: &Grant, statement: &Statement) -> Self {
+    pub fn of_statement(
+        access: &Access<'_>,
+        holder: Principal,
+        grant: &Grant,
+        statement: &Statement,
+    ) -> Self {
         if statement.effect == Effect::Deny || access.has_expired(grant) {
             return Self::runs_code();
         }
@@ -72,27 +86,52 @@ impl Harm {
     }
 }
 
-fn changes_access(access: &Access<'_>, holder: Principal, grant: &Grant, statement: &Statement) -> Option<Harm> {
-    let patterns = access.catalogue().patterns_of(&[ActionClass::Access]);
-    let action = example(access, &statement.actions, &patterns, &[])?;
+/// Changing who may do what, or taking over code and identities at will, which comes to the same.
+fn changes_access(
+    access: &Access<'_>,
+    holder: Principal,
+    grant: &Grant,
+    statement: &Statement,
+) -> Option<Harm> {
+    let any_case = access.any_case_at(grant);
+    let every = Pattern::parse(EVERY_ACTION).ok()?;
     let given = Context::at(access.estate().as_of());
-    let wanted = Pattern::literal(&action);
-    let left = statement.resources.any.iter().any(|&resources| {
-        let resources = access.estate().pattern(resources);
-        access.left(holder, grant, statement, &wanted, resources, &given) != Left::Confined
-    });
-    let everything = access.lists_all_of(&statement.actions, &Pattern::parse("?*/?*").ok()?);
-    let may = if everything { "change who may do what".to_owned() } else { format!("do {action}") };
-    left.then(|| Harm { impact: Impact::ControlsAccess, may: Some(format!("{may} {}", place(access, grant))) })
+    let stays = |action: &str, resources: &Pattern| {
+        let action = Pattern::literal(action);
+        access.left(holder, grant, statement, &action, resources, &given) != Left::Confined
+    };
+    let action =
+        access.action_of(&statement.actions, &every, any_case, |class| class == Some(ActionClass::Access));
+    if let Some(action) = action {
+        let resources = access.patterns(&statement.resources.any);
+        if resources.into_iter().any(|resources| stays(&action, resources)) {
+            let everything = access.lists_all_of(&statement.actions, &every, any_case);
+            let may = if everything { "change who may do what".to_owned() } else { format!("do {action}") };
+            return Some(Harm::new(Impact::ControlsAccess, format!("{may} {}", place(access, grant))));
+        }
+    }
+    for (kind, class) in [("function", ActionClass::Code), ("identity", ActionClass::Identity)] {
+        let service = Pattern::parse(&format!("{kind}/?*")).ok()?;
+        let all = Pattern::parse(&format!("{kind}:?*")).ok()?;
+        if !access.lists_all_of(&statement.resources, &all, false) {
+            continue;
+        }
+        let action = access.action_of(&statement.actions, &service, any_case, |each| each == Some(class));
+        if let Some(action) = action.filter(|action| stays(action, &all)) {
+            let may = format!("do {action} on every {kind} {}", place(access, grant));
+            return Some(Harm::new(Impact::ControlsAccess, may));
+        }
+    }
+    None
 }
 
 /// The worst data that a statement reaches. An action's service is the kind of resource that it acts
 /// on, so a statement reaches the resources of a kind if it has an action of that service that does
-/// more than list.
+/// more than list; of a public one, more than read.
 fn worst_data(access: &Access<'_>, holder: Principal, grant: &Grant, statement: &Statement) -> Harm {
     let estate = access.estate();
-    let listing = access.catalogue().patterns_of(&[ActionClass::List]);
-    let mut actions: Vec<(Name, Option<String>)> = Vec::new();
+    let any_case = access.any_case_at(grant);
+    let mut actions: FxHashMap<Name, KindActions> = FxHashMap::default();
     let mut worst = Harm::runs_code();
     let mut others = 0;
     for (id, resource) in estate.all::<ResourceId>() {
@@ -104,31 +143,49 @@ fn worst_data(access: &Access<'_>, holder: Principal, grant: &Grant, statement: 
         if impact > worst.impact || !access.reaches(grant, statement, thing) {
             continue;
         }
-        let known = actions.iter().find(|(kind, _)| *kind == resource.kind);
-        let action = known.map(|(_, action)| action.clone()).unwrap_or_else(|| {
-            let service = Pattern::parse(&format!("{}/?*", estate.text(resource.kind))).ok();
-            let action = service.and_then(|service| example(access, &statement.actions, &[&service], &listing));
-            actions.push((resource.kind, action.clone()));
-            action
+        let known = actions.entry(resource.kind).or_insert_with(|| {
+            KindActions::new(access, &statement.actions, estate.text(resource.kind), any_case)
         });
-        let Some(action) = action else { continue };
+        let reads = known.reads.as_ref().filter(|_| resource.sensitivity != Some(Sensitivity::Public));
+        let Some(action) = known.changes.as_ref().or(reads) else { continue };
         let given = Context::at(estate.as_of());
-        let question = Question { principal: holder, action: &action, on: thing, given };
+        let question = Question { principal: holder, action, on: thing, given };
         if !access.decide(&question).is_possible() {
             continue;
         }
         if impact < worst.impact {
             let confidential = if impact == Impact::ConfidentialData { "confidential " } else { "" };
-            worst = Harm { impact, may: Some(format!("do {action} on {confidential}{}", estate.id(id))) };
+            worst = Harm::new(impact, format!("do {action} on {confidential}{}", estate.id(id)));
             others = 0;
         } else {
             others += 1;
         }
     }
     if let (Some(may), 1..) = (&mut worst.may, others) {
-        may.push_str(&format!(" and {others} more"));
+        *may = format!("{may} and {others} more");
     }
     worst
+}
+
+/// An action of each sort that a selection has for a kind of resource.
+struct KindActions {
+    changes: Option<String>,
+    reads: Option<String>,
+}
+
+impl KindActions {
+    fn new(access: &Access<'_>, actions: &Selection, kind: &str, any_case: bool) -> Self {
+        let Ok(service) = Pattern::parse(&format!("{kind}/?*")) else {
+            return Self { changes: None, reads: None };
+        };
+        let of = |wanted: &dyn Fn(Option<ActionClass>) -> bool| {
+            access.action_of(actions, &service, any_case, wanted)
+        };
+        Self {
+            changes: of(&|class| !matches!(class, Some(ActionClass::List | ActionClass::Read))),
+            reads: of(&|class| class == Some(ActionClass::Read)),
+        }
+    }
 }
 
 impl Access<'_> {
@@ -143,38 +200,6 @@ impl Access<'_> {
     }
 }
 
-/// An action that a selection takes and one of some patterns matches, but none of some others. A
-/// common word is preferred to an invented one.
-pub(super) fn example(
-    access: &Access<'_>,
-    actions: &Selection,
-    wanted: &[&Pattern],
-    unwanted: &[&Pattern],
-) -> Option<String> {
-    let any = access.patterns(&actions.any);
-    let mut excluded = access.patterns(&actions.except);
-    excluded.extend_from_slice(unwanted);
-    for service in wanted {
-        let Some(service) = service.text().strip_suffix("/?*") else { continue };
-        for verb in ["write", "delete", "read"] {
-            let action = format!("{service}/{verb}");
-            let taken = any.iter().any(|pattern| pattern.matches(&action));
-            if taken && !excluded.iter().any(|pattern| pattern.matches(&action)) {
-                return Some(action);
-            }
-        }
-    }
-    let literal = any.iter().find_map(|pattern| {
-        let action = pattern.as_literal()?;
-        let fits = wanted.iter().any(|each| each.matches(action)) && !excluded.iter().any(|each| each.matches(action));
-        fits.then(|| action.to_owned())
-    });
-    literal.or_else(|| match find(&[&any, wanted], &excluded, false) {
-        Found::Example(action) => Some(action),
-        Found::Nothing | Found::Unknown => None,
-    })
-}
-
 /// Where a grant holds, in words: "everywhere", "at account:tickets-prod".
 pub(super) fn place(access: &Access<'_>, grant: &Grant) -> String {
     match grant.at {
@@ -182,4 +207,3 @@ pub(super) fn place(access: &Access<'_>, grant: &Grant) -> String {
         At::Thing(thing) => format!("at {}", access.estate().label(thing)),
     }
 }
-

@@ -51,7 +51,8 @@ fn default_in_use(audit: &Audit<'_>) -> Vec<Raised> {
             let exposure = audit.exposure(function);
             let others = match users.len() - 1 {
                 0 => String::new(),
-                more => format!(", as do {}", count(more, "other function")),
+                1 => ", as does 1 other function".to_owned(),
+                more => format!(", as do {more} other functions"),
             };
             let inherited = if it.runs_as.is_none() { " because nothing else was said" } else { "" };
             let may = harm.may.as_ref().map_or_else(String::new, |may| format!(" It may {may}."));
@@ -60,15 +61,16 @@ fn default_in_use(audit: &Audit<'_>) -> Vec<Raised> {
                 estate.id(id),
                 exposed(audit, exposure),
             );
-            let finding = Raised::new(Thing::Function(function), Level::of(harm, exposure), situation)
-                .within(audit.environment(function))
-                .facet(estate.id(id))
-                .fix(format!(
-                    "Make an identity for function:{} and set its `runs_as`; grant it what it uses.",
-                    estate.id(function)
-                ))
-                .at(it.origin, "the function")
-                .at(identity.origin, "the default identity");
+            let finding =
+                Raised::new(Thing::Function(function), Level::of(harm, exposure.through_code()), situation)
+                    .within(audit.environment(function))
+                    .facet(estate.id(id))
+                    .fix(format!(
+                        "Make an identity for function:{} and set its `runs_as`; grant it what it uses.",
+                        estate.id(function)
+                    ))
+                    .at(it.origin, "the function")
+                    .at(identity.origin, "the default identity");
             raised.push(finding);
         }
     }
@@ -97,12 +99,17 @@ fn shared(audit: &Audit<'_>) -> Vec<Raised> {
             listed(&differences),
             exposed(audit, exposure),
         );
-        let mut finding = Raised::new(Thing::Identity(id), Level::of(harm, exposure), situation)
-            .within(audit.environment_of(Principal::Identity(id)))
-            .fix("Make an identity for each purpose and move one function at a time; the rest keeps working.")
-            .at(identity.origin, "the identity");
+        let mut finding = Raised::new(
+            Thing::Identity(id),
+            Level::of(harm, exposure.through_code()),
+            situation,
+        )
+        .within(audit.environment_of(Principal::Identity(id)))
+        .fix("Make an identity for each purpose and move one function at a time; the rest keeps working.")
+        .at(identity.origin, "the identity");
         for &function in users.iter().take(4) {
-            finding = finding.at(estate.origin(Thing::Function(function)), format!("function:{}", estate.id(function)));
+            finding = finding
+                .at(estate.origin(Thing::Function(function)), format!("function:{}", estate.id(function)));
         }
         raised.push(finding);
     }
@@ -112,12 +119,14 @@ fn shared(audit: &Audit<'_>) -> Vec<Raised> {
 /// In what functions differ: what tells purposes apart without having watched them.
 fn differences(audit: &Audit<'_>, users: &[FunctionId]) -> Vec<String> {
     let estate = audit.estate();
-    let distinct = |of: &dyn Fn(FunctionId) -> String| users.iter().map(|&id| of(id)).collect::<BTreeSet<_>>();
+    let distinct =
+        |of: &dyn Fn(FunctionId) -> String| users.iter().map(|&id| of(id)).collect::<BTreeSet<_>>();
     let named = |what: &str, values: BTreeSet<String>| {
         let values: Vec<String> = values.into_iter().collect();
         (values.len() > 1).then(|| format!("{what} ({})", listed(&values)))
     };
-    let environments = distinct(&|id| audit.environment(id).map_or("unknown".to_owned(), |it| it.to_string()));
+    let environments =
+        distinct(&|id| audit.environment(id).map_or("unknown".to_owned(), |it| it.to_string()));
     let owners = distinct(&|id| {
         let owner = estate.get(id).and_then(|it| estate.owner(it.owner, it.scope));
         owner.map_or("nobody".to_owned(), |owner| estate.text(owner).to_owned())
@@ -149,7 +158,7 @@ fn triggers_of(audit: &Audit<'_>, function: FunctionId) -> String {
     if kinds.is_empty() {
         return "calls".to_owned();
     }
-    kinds.into_iter().collect::<Vec<_>>().join(" and ")
+    kinds.into_iter().collect::<Vec<_>>().join(" + ")
 }
 
 fn orphaned(audit: &Audit<'_>) -> Vec<Raised> {

@@ -72,7 +72,9 @@ fn never_used(audit: &Audit<'_>) -> Vec<Raised> {
             opens(audit, key),
         );
         let level = Level::Table(impact, Exposure::KeyHolders);
-        raised.push(raise(audit, id, key, level, situation).fix(format!("Switch key:{} off.", audit.estate().id(id))));
+        raised.push(
+            raise(audit, id, key, level, situation).fix(format!("Switch key:{} off.", audit.estate().id(id))),
+        );
     }
     raised
 }
@@ -105,7 +107,10 @@ fn held() -> Exposed {
 fn harm(audit: &Audit<'_>, key: &Key) -> Harm {
     if key.reach == KeyReach::Admin {
         let scope = audit.estate().label(key.opens());
-        return Harm { impact: Impact::ControlsAccess, may: Some(format!("invoke and manage all of {scope}")) };
+        return Harm {
+            impact: Impact::ControlsAccess,
+            may: Some(format!("invoke and manage all of {scope}")),
+        };
     }
     let functions = match key.of {
         KeyOf::Function(function) => vec![function],

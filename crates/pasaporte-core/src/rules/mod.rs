@@ -49,7 +49,9 @@ impl Rule {
 
 /// Every rule, by family and then in the order in which one would read them.
 pub fn all() -> impl Iterator<Item = &'static Rule> {
-    [entry::RULES, grant::RULES, identity::RULES, trust::RULES, key::RULES, blind::RULES].into_iter().flatten()
+    [entry::RULES, grant::RULES, identity::RULES, trust::RULES, key::RULES, blind::RULES]
+        .into_iter()
+        .flatten()
 }
 
 /// Runs the chosen rules. The findings come worst first, then by rule and thing; what a rule raises
@@ -57,7 +59,9 @@ pub fn all() -> impl Iterator<Item = &'static Rule> {
 pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
     let mut findings: Vec<Finding> = all()
         .filter(|rule| chosen.contains(rule.id))
-        .flat_map(|rule| (rule.judge)(audit).into_iter().map(move |raised| Finding::settle(rule, raised, audit)))
+        .flat_map(|rule| {
+            (rule.judge)(audit).into_iter().map(move |raised| Finding::settle(rule, raised, audit))
+        })
         .collect();
     findings.sort_by(|a, b| a.order().cmp(&b.order()));
     findings.dedup_by(|later, first| {

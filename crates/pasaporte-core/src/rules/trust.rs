@@ -94,7 +94,8 @@ fn may_act(audit: &Audit<'_>, id: IdentityId, who: Principal, crowd: &str) -> Op
 fn other_service(audit: &Audit<'_>) -> Vec<Raised> {
     let estate = audit.estate();
     let mut raised = Vec::new();
-    for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| it.kind == IdentityKind::ExecutionRole) {
+    for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| it.kind == IdentityKind::ExecutionRole)
+    {
         let thing = Thing::Identity(id);
         let mut others = Vec::new();
         let mut certain = true;
@@ -105,7 +106,8 @@ fn other_service(audit: &Audit<'_>) -> Vec<Raised> {
                 continue;
             }
             let given = audit.now();
-            let answer = audit.access().decide(&Question { principal: who, action: ASSUME, on: thing, given });
+            let answer =
+                audit.access().decide(&Question { principal: who, action: ASSUME, on: thing, given });
             if answer.is_possible() {
                 certain &= answer.verdict == Verdict::Yes;
                 others.push(estate.principal_label(who));
@@ -129,7 +131,7 @@ fn other_service(audit: &Audit<'_>) -> Vec<Raised> {
             .sure(if certain { Sureness::Certain } else { Sureness::Conditional })
             .fix(format!("Take {} out of its trust.", listed(&others)))
             .at(identity.origin, "the execution role");
-        let finding = others.iter().fold(finding, |finding, other| finding.facet(other));
+        let finding = others.iter().fold(finding, Raised::facet);
         raised.push(grounds.iter().fold(finding, |finding, answer| at_grounds(audit, finding, answer)));
     }
     raised

@@ -2,9 +2,9 @@
 
 use pasaporte_core::access::{ASSUME, INVOKE};
 use pasaporte_core::estate::{
-    self as model, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId, FunctionId, GroupId,
-    IdentityId, Kept, KeyOf, LastUse, Life, MemberKind, Name, PatternId, Principal, ScopeId, ScopeKind, Selection,
-    SetId, SetOrigin, State, StatementId, Thing, UserId, VerifierId, Way,
+    self as model, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId, FunctionId,
+    GroupId, IdentityId, Kept, KeyOf, LastUse, Life, MemberKind, Name, PatternId, Principal, ScopeId,
+    ScopeKind, Selection, SetId, SetOrigin, State, StatementId, Thing, UserId, VerifierId, Way,
 };
 use pasaporte_core::pattern::Pattern;
 
@@ -14,8 +14,8 @@ use super::load::origin;
 use super::read::Report;
 use super::statements::{Admission, Picked, Statement, Test, When};
 use super::values::{
-    ActionPattern, AnyPattern, Moment, Name as Written, PrincipalName, ResourcePattern, THING_KINDS, Text, ThingName,
-    kind_and_id, scope_kind,
+    ActionPattern, AnyPattern, Moment, Name as Written, PrincipalName, ResourcePattern, THING_KINDS, Text,
+    ThingName, kind_and_id, scope_kind,
 };
 use crate::text::{Position, View};
 
@@ -71,8 +71,11 @@ impl Converter<'_, '_> {
     }
 
     fn tags(&mut self, tags: &Tags<'_>) -> Vec<(Name, Name)> {
-        let mut all: Vec<(Name, Name)> =
-            tags.0.iter().map(|(name, value)| (self.builder.name(name), self.builder.name(&value.0))).collect();
+        let mut all: Vec<(Name, Name)> = tags
+            .0
+            .iter()
+            .map(|(name, value)| (self.builder.name(name), self.builder.name(&value.0)))
+            .collect();
         all.sort_unstable();
         all
     }
@@ -108,7 +111,7 @@ impl Converter<'_, '_> {
             owner: self.name(it.owner.as_ref()),
             version: self.name(it.version.as_ref()),
             runs_as: self.mention(it.runs_as.as_ref()),
-            settings: self.names(&it.settings),
+            settings: it.settings.iter().map(|setting| self.builder.name(&setting.0)).collect(),
             tags: self.tags(&it.tags),
             origin: self.origin(it.at),
         };
@@ -217,10 +220,7 @@ impl Converter<'_, '_> {
             |id| id.text.to_string(),
         );
         let function: FunctionId = self.builder.mention(&function.text);
-        let source = match source {
-            Some(source) => Some(self.thing(source)),
-            None => None,
-        };
+        let source = source.map(|source| self.thing(source));
         let trigger = model::Trigger {
             function,
             source,

@@ -8,8 +8,8 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::entries::{
-    Action, BlindSpot, Ceiling, Coverage, Endpoint, Enrolment, Function, Grant, Group, Identity, Key, PermissionSet,
-    Resource, Scope, Token, Trigger, Usage, User, Verifier,
+    Action, BlindSpot, Ceiling, Coverage, Endpoint, Enrolment, Function, Grant, Group, Identity, Key,
+    PermissionSet, Resource, Scope, Token, Trigger, Usage, User, Verifier,
 };
 use super::read::{Read, Report};
 use super::statements::Admission;

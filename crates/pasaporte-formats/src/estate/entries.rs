@@ -3,8 +3,8 @@
 use std::borrow::Cow;
 
 use pasaporte_core::estate::{
-    ActionClass, CaseOfActions, CrossAccount, Environment, IdentityKind, KeyReach, Life, MemberKind, ScopeKind,
-    Sensitivity, SetOrigin, State,
+    ActionClass, CaseOfActions, CrossAccount, Environment, IdentityKind, KeyReach, Life, MemberKind,
+    ScopeKind, Sensitivity, SetOrigin, State,
 };
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, Serializer};
@@ -12,7 +12,7 @@ use serde::ser::{Serialize, Serializer};
 use super::read::{Read, Report, nearest, printable, record, scalar_text};
 use super::statements::{Admission, Statement, When};
 use super::values::{
-    ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, Text, ThingName, Word,
+    ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, SettingName, Text, ThingName, Word,
 };
 use crate::text::{Value, View};
 
@@ -65,7 +65,7 @@ record! {
             /// The identity it runs as; that of its scope if left out.
             "runs_as" runs_as: Option<Name<'a>>,
             /// Names of its settings; never their values.
-            "settings" settings: Vec<Text<'a>>,
+            "settings" settings: Vec<SettingName<'a>>,
             /// Tags.
             "tags" tags: Tags<'a>,
             /// Ways in over HTTP.
@@ -512,7 +512,14 @@ fn one_of<'t, 'a>(
 }
 
 /// Notes a word that is none of those that stand for themselves.
-fn unknown_word(view: View<'_, '_>, report: &mut Report<'_>, what: &str, word: &str, words: &[&str], forms: &str) {
+fn unknown_word(
+    view: View<'_, '_>,
+    report: &mut Report<'_>,
+    what: &str,
+    word: &str,
+    words: &[&str],
+    forms: &str,
+) {
     let help = match nearest(word, words.iter().copied()) {
         Some(near) => format!("did you mean `{near}`?"),
         None => format!("write {forms}"),
@@ -590,12 +597,10 @@ impl<'a> Read<'a> for Presents<'a> {
                 unknown_word(view, report, "what a gateway can present", word, &["nothing", "caller"], FORMS);
                 None
             }
-            (Value::Map, _) => {
-                match one_of(view, report, "what a gateway presents", &["identity", "key"])? {
-                    ("identity", value) => Name::read(value, report).map(Self::Identity),
-                    (_, value) => Name::read(value, report).map(Self::Key),
-                }
-            }
+            (Value::Map, _) => match one_of(view, report, "what a gateway presents", &["identity", "key"])? {
+                ("identity", value) => Name::read(value, report).map(Self::Identity),
+                (_, value) => Name::read(value, report).map(Self::Key),
+            },
             _ => {
                 report.expected(view, &format!("what the gateway presents: {FORMS}"));
                 None
@@ -700,7 +705,9 @@ impl<'a> Read<'a> for LastUsed {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         match scalar_text(view.value()) {
             Some("never") => Some(Self::Never),
-            Some(text) if super::values::parse_moment(text).is_some() => Moment::read(view, report).map(Self::At),
+            Some(text) if super::values::parse_moment(text).is_some() => {
+                Moment::read(view, report).map(Self::At)
+            }
             _ => {
                 report.expected(view, "a time, a date or `never`");
                 None

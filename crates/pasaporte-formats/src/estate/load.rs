@@ -8,9 +8,9 @@ use pasaporte_core::estate::{Builder, Estate, Fault, FileId, Origin};
 use super::VERSION;
 use super::convert::Converter;
 use super::document::{Entity, KINDS, SECTIONS};
-use super::read::{Read, Report, nearest, printable, scalar_text, window};
+use super::read::{Read, Report, nearest, printable, scalar_text};
 use super::values::Moment;
-use crate::diagnostic::{Diagnostic, Diagnostics, Mark};
+use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 use crate::text::json::{Cursor, JsonError};
 use crate::text::{Form, Position, Source, Tape, Value, View, Writer, yaml};
 
@@ -44,8 +44,9 @@ pub fn load(
     match builder.finish() {
         Ok(estate) if diagnostics.is_empty() => Ok(estate),
         Ok(_) => Err(diagnostics),
-        Err((estate, faults)) => {
-            for fault in faults {
+        Err(refused) => {
+            let (estate, faults) = *refused;
+            for fault in &faults {
                 diagnostics.push(whole(&estate, sources, fault));
             }
             Err(diagnostics)
@@ -96,12 +97,11 @@ impl Reader<'_> {
             }
         });
         if let Err(error) = done {
-            let help = "see docs/estate-format.md for how an estate is written";
             Report::new(self.name, text, 1, self.diagnostics).wrong_at(
                 error.at,
                 1,
                 format!("not YAML that is accepted: {}", error.message),
-                help,
+                HOW_WRITTEN,
             );
         }
     }
@@ -200,6 +200,7 @@ impl Reader<'_> {
                 Err(mut diagnostic) => {
                     diagnostic.mark.line = Some(number);
                     self.diagnostics.push(diagnostic);
+                    any = true;
                     continue;
                 }
             };
@@ -234,7 +235,12 @@ impl Reader<'_> {
                 let name = scalar_text(key.value()).unwrap_or_default();
                 match ["estate", "as_of"].into_iter().find(|field| *field == name) {
                     Some(field) => header(self.builder, self.file, field, value, seen, &mut report),
-                    None => report.unknown(key, "a field of the first line", name, ["estate", "as_of"].into_iter()),
+                    None => report.unknown(
+                        key,
+                        "a field of the first line",
+                        name,
+                        ["estate", "as_of"].into_iter(),
+                    ),
                 }
             }
             return Ok(());
@@ -256,11 +262,18 @@ impl Reader<'_> {
 
     fn not_json(&mut self, text: &str, first_line: u32, error: &JsonError) {
         let message = format!("not JSON that is accepted: {}", error.message);
-        Report::new(self.name, text, first_line, self.diagnostics).wrong_at(error.at, 1, message, "");
+        Report::new(self.name, text, first_line, self.diagnostics).wrong_at(
+            error.at,
+            1,
+            message,
+            HOW_WRITTEN,
+        );
     }
 }
 
-const NO_VERSION: (&str, &str) = ("the file does not say which version of the format it is", "add `estate: 1` at the top");
+const HOW_WRITTEN: &str = "see docs/estate-format.md for how an estate is written";
+const NO_VERSION: (&str, &str) =
+    ("the file does not say which version of the format it is", "add `estate: 1` at the top");
 
 fn no_version(root: View<'_, '_>, report: &mut Report<'_>) {
     report.wrong(root, NO_VERSION.0, NO_VERSION.1);
@@ -326,10 +339,10 @@ pub(super) fn origin(file: FileId, at: Position) -> Origin {
 }
 
 /// A fault of the estate as a whole, with the lines it is about.
-fn whole(estate: &Estate, sources: &[Source], fault: Fault) -> Diagnostic {
+fn whole(estate: &Estate, sources: &[Source], fault: &Fault) -> Diagnostic {
     let mark = |origin: Origin, label: &str| mark(estate, sources, origin, label);
     let message = fault.to_string();
-    let (at, also, help) = match fault {
+    let (at, also, help) = match *fault {
         Fault::Duplicate { first, second, .. } => (
             mark(second, "declared again here"),
             Some(mark(first, "first declared here")),
@@ -356,16 +369,11 @@ fn mark(estate: &Estate, sources: &[Source], origin: Origin, label: &str) -> Mar
     let name = estate.path(origin.file);
     let source = sources.iter().find(|source| source.name() == name);
     let line = source.and_then(|source| line_of(source, origin.line));
-    let (text, column) = line.map_or((None, origin.column), |line| {
-        let (text, column) = window(&line, origin.column);
-        (Some(text), column)
-    });
     Mark {
         file: name.to_owned(),
         line: Some(origin.line),
-        column,
-        width: 1,
-        text,
+        column: origin.column,
+        text: line.map(|line| LineText::new(&line, origin.column, 1)),
         label: label.to_owned(),
     }
 }
@@ -375,6 +383,7 @@ fn line_of(source: &Source, number: u32) -> Option<String> {
     let line = |reader: &mut dyn BufRead| reader.lines().nth(number as usize - 1)?.ok();
     match source {
         Source::File { path, .. } => line(&mut BufReader::new(std::fs::File::open(path).ok()?)),
-        Source::Text { bytes, .. } => line(&mut bytes.as_slice()),
+        Source::Text { text, .. } => line(&mut text.as_bytes()),
+        Source::Standard => None,
     }
 }

@@ -11,8 +11,8 @@ mod values;
 
 pub(crate) use document::Document;
 pub use load::load;
-pub(crate) use read::nearest;
 pub use read::is_unprintable;
+pub(crate) use read::nearest;
 pub use values::{Word, parse_moment};
 
 /// The version of the format that this program reads and writes.

@@ -4,7 +4,8 @@
 //! is noted with its line, and an entry with a mistake is left out. Structs that are read are defined
 //! with [`record!`], in one list that is also what the JSON Schema and the documentation come from.
 
-use crate::diagnostic::{Diagnostic, Diagnostics, Mark};
+use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
+use crate::redact::covered;
 use crate::text::{Position, Value, View};
 
 /// Reading one text: where its lines are, and what was wrong so far.
@@ -71,26 +72,18 @@ impl<'d> Report<'d> {
         self.wrong(view, format!("`{}` is not {what}", printable(word)), help);
     }
 
-    pub(crate) fn mark(&self, at: Position, width: u32) -> Mark {
-        let text = self.text.lines().nth(at.line.saturating_sub(self.first_line) as usize);
-        let (text, column) = text.map_or((None, at.column), |text| {
-            let (window, column) = window(text, at.column);
-            (Some(window), column)
-        });
-        Mark { file: self.file.to_owned(), line: Some(at.line), column, width, text, label: String::new() }
+    fn mark(&self, at: Position, width: u32) -> Mark {
+        let number = at.line.saturating_sub(self.first_line) as usize;
+        let line = self.diagnostics.wants_line().then(|| self.text.lines().nth(number)).flatten();
+        let text = line.map(|line| LineText::new(line, at.column, width));
+        Mark {
+            file: self.file.to_owned(),
+            line: Some(at.line),
+            column: at.column,
+            text,
+            label: String::new(),
+        }
     }
-}
-
-/// A line as messages show it: of a very long one the part around the column, and no character that
-/// would do something to a terminal.
-pub(crate) fn window(line: &str, column: u32) -> (String, u32) {
-    const WIDEST: usize = 160;
-    let column = column as usize;
-    // Columns in JSON are bytes; on a line that fits, that is the character's place or near it.
-    let from = if line.chars().take(WIDEST + 1).count() <= WIDEST { 0 } else { column.saturating_sub(60) };
-    let from = line.floor_char_boundary(from.min(line.len()));
-    let text: String = line[from..].chars().take(WIDEST).map(|each| if is_unprintable(each) { ' ' } else { each }).collect();
-    (text, (column - from.min(column.saturating_sub(1))) as u32)
 }
 
 /// The known word that is nearest to a written one, if any is near.
@@ -129,7 +122,7 @@ pub(crate) fn printable(text: &str) -> String {
     if text.chars().nth(MOST).is_some() {
         short.push('…');
     }
-    short
+    covered(&short)
 }
 
 /// Control characters, and those that reorder or hide text: what could deceive a reader of a report.
@@ -212,14 +205,12 @@ macro_rules! record {
                             Some(read) => $rfield = Some(read),
                             None => sound = false,
                         },)*
-                        $($oname => {
-                            if !matches!(value.value(), $crate::text::Value::Null) {
-                                match $crate::estate::read::Read::read(value, report) {
-                                    Some(read) => $ofield = Some(read),
-                                    None => sound = false,
-                                }
-                            }
-                        })*
+                        // A field that is there without a value is as good as left out.
+                        $($oname if matches!(value.value(), $crate::text::Value::Null) => {}
+                        $oname => match $crate::estate::read::Read::read(value, report) {
+                            Some(read) => $ofield = Some(read),
+                            None => sound = false,
+                        },)*
                         _ => {}
                     }
                 }
@@ -273,13 +264,11 @@ impl<'a, T: Read<'a>> Read<'a> for Vec<T> {
 
 impl<'a> Read<'a> for bool {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        match view.value() {
-            Value::Bool(value) => Some(*value),
-            _ => {
-                report.expected(view, "`true` or `false`");
-                None
-            }
+        if let Value::Bool(value) = view.value() {
+            return Some(*value);
         }
+        report.expected(view, "`true` or `false`");
+        None
     }
 }
 

@@ -6,7 +6,9 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use super::read::{Read, Report, nearest, printable, record, scalar_text};
-use super::values::{ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, ResourcePattern, Text, ThingName};
+use super::values::{
+    ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, ResourcePattern, Text, ThingName,
+};
 use crate::text::{Position, Value, View};
 
 record! {
@@ -100,7 +102,11 @@ impl<'a, P: Read<'a>> Read<'a> for Picked<P> {
         }
         let any = Many::<P>::read(view, report)?.0;
         if any.is_empty() {
-            report.wrong(view, "an empty list: the statement is about nothing", "name something, or take it out");
+            report.wrong(
+                view,
+                "an empty list: the statement is about nothing",
+                "name something, or take it out",
+            );
             return None;
         }
         Some(Self { any, except: Vec::new() })
@@ -194,7 +200,8 @@ fn line<'a>(text: &str) -> Result<Line<'a>, (String, String)> {
     let on = match resources.split_first() {
         None => None,
         Some((_, resources)) => {
-            let any = parts(resources)?.iter().map(|part| ResourcePattern::part(part)).collect::<Result<_, _>>()?;
+            let any =
+                parts(resources)?.iter().map(|part| ResourcePattern::part(part)).collect::<Result<_, _>>()?;
             Some(Picked { any, except: Vec::new() })
         }
     };
@@ -377,7 +384,9 @@ impl<'a> Read<'a> for When<'a> {
                 continue;
             }
             let known = ATTRIBUTES.iter().any(|known| match known.strip_suffix('/') {
-                Some(prefix) => name.split_once('/').is_some_and(|(start, tag)| start == prefix && !tag.is_empty()),
+                Some(prefix) => {
+                    name.split_once('/').is_some_and(|(start, tag)| start == prefix && !tag.is_empty())
+                }
                 None => *known == name,
             });
             if !known {
@@ -393,7 +402,9 @@ impl<'a> Read<'a> for When<'a> {
                 continue;
             }
             match tests(value, report) {
-                Some(tests) => when.tests.extend(tests.into_iter().map(|test| (Cow::Owned(name.to_owned()), test))),
+                Some(tests) => {
+                    when.tests.extend(tests.into_iter().map(|test| (Cow::Owned(name.to_owned()), test)));
+                }
                 None => sound = false,
             }
         }
@@ -423,7 +434,11 @@ fn tests<'a>(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Vec<Test<'a>
     tests.extend(operators.after.map(Test::After));
     tests.extend(operators.present.map(Test::Present));
     if tests.is_empty() {
-        report.wrong(view, "a condition without an operator or without values", "say what must be true, or take it out");
+        report.wrong(
+            view,
+            "a condition without an operator or without values",
+            "say what must be true, or take it out",
+        );
         return None;
     }
     Some(tests)

@@ -22,6 +22,10 @@ const LONGEST_TEXT: usize = 20_000;
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Text<'a>(pub(crate) Cow<'a, str>);
 
+/// The name of a setting, and nothing of its value.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct SettingName<'a>(pub(crate) Cow<'a, str>);
+
 /// An id: letters, digits and `- _ . / @ + ~ =`, beginning with a letter, a digit or `_`.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Name<'a> {
@@ -123,10 +127,17 @@ const ID_HELP: &str = "an id is letters, digits and - _ . / @ + ~ =, begins with
                        512 characters long";
 
 /// The text of a scalar, free of unprintable characters and not too long.
-fn text<'a>(view: View<'_, 'a>, report: &mut Report<'_>, expected: &str, multiline: bool) -> Option<Cow<'a, str>> {
+fn text<'a>(
+    view: View<'_, 'a>,
+    report: &mut Report<'_>,
+    expected: &str,
+    multiline: bool,
+) -> Option<Cow<'a, str>> {
     let text: Cow<'a, str> = match view.value() {
         Value::Text(text) | Value::Plain(text) => text.clone(),
-        Value::Bool(value) if matches!(expected, "text") => Cow::Borrowed(if *value { "true" } else { "false" }),
+        Value::Bool(value) if matches!(expected, "text") => {
+            Cow::Borrowed(if *value { "true" } else { "false" })
+        }
         other => {
             let found = kind_of(other);
             report.wrong(view, format!("expected {expected}, found {found}"), "");
@@ -150,6 +161,18 @@ fn text<'a>(view: View<'_, 'a>, report: &mut Report<'_>, expected: &str, multili
 impl<'a> Read<'a> for Text<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         text(view, report, "text", true).map(Self)
+    }
+}
+
+impl<'a> Read<'a> for SettingName<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let text = text(view, report, "the name of a setting", false)?;
+        if text.contains(|each: char| each.is_whitespace() || each == '=') {
+            let help = "write its name alone; a value has no place in an estate";
+            report.wrong(view, "not the name of a setting", help);
+            return None;
+        }
+        Some(Self(text))
     }
 }
 
@@ -209,10 +232,12 @@ impl<'a> Read<'a> for PrincipalName<'a> {
                 None => format!("write anyone, signed-in, or a kind and an id: identity:{}", printable(id)),
             },
             "outside" => "write outside:ISSUER/SUBJECT".to_owned(),
-            kind if !PRINCIPAL_KINDS.contains(&kind) => match nearest(kind, PRINCIPAL_KINDS.iter().copied()) {
-                Some(near) => format!("did you mean `{near}:{}`?", printable(id)),
-                None => format!("the kinds of principals are {}", PRINCIPAL_KINDS.join(", ")),
-            },
+            kind if !PRINCIPAL_KINDS.contains(&kind) => {
+                match nearest(kind, PRINCIPAL_KINDS.iter().copied()) {
+                    Some(near) => format!("did you mean `{near}:{}`?", printable(id)),
+                    None => format!("the kinds of principals are {}", PRINCIPAL_KINDS.join(", ")),
+                }
+            }
             _ => ID_HELP.to_owned(),
         };
         report.wrong(view, format!("`{}` is not a principal", printable(&text)), help);
@@ -242,9 +267,10 @@ fn pattern<'a>(
 /// What is wrong with the text of a pattern: the message and the help.
 fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Option<(String, String)> {
     match Pattern::parse(text) {
-        Err(error) => {
-            Some((format!("`{}` is not a pattern: {error}", printable(text)), "`\\\\` is a backslash".to_owned()))
-        }
+        Err(error) => Some((
+            format!("`{}` is not a pattern: {error}", printable(text)),
+            "`\\\\` is a backslash".to_owned(),
+        )),
         Ok(pattern) => {
             let help = literal(pattern.as_literal()?)?;
             Some((format!("`{}` matches nothing", printable(text)), help))
@@ -253,7 +279,8 @@ fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Opti
 }
 
 fn wrong_action(action: &str) -> Option<String> {
-    let sound = matches!(action.split_once('/'), Some((service, rest)) if !service.is_empty() && !rest.is_empty());
+    let sound =
+        matches!(action.split_once('/'), Some((service, rest)) if !service.is_empty() && !rest.is_empty());
     (!sound).then(|| format!("an action is SERVICE/OPERATION; did you mean `{}/*`?", printable(action)))
 }
 
@@ -280,14 +307,14 @@ impl<'a> Read<'a> for AnyPattern<'a> {
     }
 }
 
-impl<'a> ActionPattern<'a> {
+impl ActionPattern<'_> {
     /// A pattern that is part of a longer text; the message and help where it is none.
     pub(crate) fn part(text: &str) -> Result<Self, (String, String)> {
         pattern_problem(text, wrong_action).map_or_else(|| Ok(Self(Cow::Owned(text.to_owned()))), Err)
     }
 }
 
-impl<'a> ResourcePattern<'a> {
+impl ResourcePattern<'_> {
     /// A pattern that is part of a longer text; the message and help where it is none.
     pub(crate) fn part(text: &str) -> Result<Self, (String, String)> {
         pattern_problem(text, wrong_resource).map_or_else(|| Ok(Self(Cow::Owned(text.to_owned()))), Err)
@@ -377,11 +404,11 @@ macro_rules! written_as_text {
 
 const ID_PATTERN: &str = r"^[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*$";
 const THING_PATTERN: &str = r"^[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*:[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*$";
-const PRINCIPAL_PATTERN: &str =
-    r"^(anyone|signed-in|(account|user|identity|service|group|key|token):[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*|outside:\S+/\S*)$";
+const PRINCIPAL_PATTERN: &str = r"^(anyone|signed-in|(account|user|identity|service|group|key|token):[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*|outside:\S+/\S*)$";
 
 written_as_text! {
     Text {{"type": "string", "maxLength": LONGEST_TEXT}} = it => &it.0;
+    SettingName {{"type": "string", "pattern": r"^[^\s=]+$"}} = it => &it.0;
     Name {{"type": "string", "pattern": ID_PATTERN, "maxLength": LONGEST_ID}} = it => &it.text;
     ThingName {{"type": "string", "pattern": THING_PATTERN}} = it => &it.text;
     PrincipalName {{"type": "string", "pattern": PRINCIPAL_PATTERN}} = it => &it.text;

@@ -36,15 +36,17 @@ pub enum Source {
         /// How it is written.
         form: Form,
     },
-    /// A text at hand: standard input, or a part of the program.
+    /// A text at hand.
     Text {
         /// As reports show it.
         name: String,
-        /// The bytes.
-        bytes: Vec<u8>,
-        /// How it is written; none if that is to be seen from the text.
-        form: Option<Form>,
+        /// The text.
+        text: String,
+        /// How it is written.
+        form: Form,
     },
+    /// Standard input, written in whichever form it begins in.
+    Standard,
 }
 
 impl Source {
@@ -52,6 +54,7 @@ impl Source {
     pub fn name(&self) -> &str {
         match self {
             Self::File { name, .. } | Self::Text { name, .. } => name,
+            Self::Standard => "<stdin>",
         }
     }
 
@@ -78,7 +81,11 @@ impl Source {
                 )),
                 Err(error) => {
                     let help = "check the path; `pasaporte demo FOLDER` writes an estate to try things on";
-                    diagnostics.push(Diagnostic::of_file(&name, format!("cannot be read: {}", reason(&error)), help));
+                    diagnostics.push(Diagnostic::of_file(
+                        &name,
+                        format!("cannot be read: {}", reason(&error)),
+                        help,
+                    ));
                 }
             }
         }
@@ -87,23 +94,45 @@ impl Source {
         found.into_iter().filter(|(path, _)| seen.insert(path.clone())).map(|(_, source)| source).collect()
     }
 
-    /// The text, if it is one that can be read: its form, and its content or (for NDJSON) its file.
-    pub(crate) fn open(&self) -> Result<Opened, Diagnostic> {
+    /// The text, if it is one that can be read; NDJSON as lines, so that it need not fit into memory.
+    pub(crate) fn open(&self) -> Result<Opened, Box<Diagnostic>> {
+        let name = self.name();
         match self {
-            Self::File { path, form: Form::Ndjson, name } => match File::open(path) {
-                Ok(file) => Ok(Opened::Lines(Box::new(file))),
-                Err(error) => Err(unreadable(name, &error)),
-            },
-            Self::File { name, path, form } => {
-                let bytes = read_file(name, path, *form)?;
-                Ok(Opened::Whole(*form, text(name, bytes)?))
+            Self::File { path, form, .. } => {
+                let file = File::open(path).map_err(|error| unreadable(name, &error))?;
+                open(name, *form, Box::new(file))
             }
-            Self::Text { name, bytes, form } => match form.unwrap_or_else(|| Form::guess(bytes)) {
-                Form::Ndjson => Ok(Opened::Lines(Box::new(std::io::Cursor::new(bytes.clone())))),
-                form => Ok(Opened::Whole(form, text(name, bytes.clone())?)),
-            },
+            Self::Text { text, form, .. } => open(name, *form, Box::new(std::io::Cursor::new(text.clone()))),
+            Self::Standard => {
+                let mut start = Vec::new();
+                let mut input = std::io::stdin();
+                let begun = Read::by_ref(&mut input).take(START).read_to_end(&mut start);
+                begun.map_err(|error| unreadable(name, &error))?;
+                open(name, Form::guess(&start), Box::new(std::io::Cursor::new(start).chain(input)))
+            }
         }
     }
+}
+
+/// How much of standard input is looked at to see its form.
+const START: u64 = 1 << 16;
+
+fn open(name: &str, form: Form, mut reader: Box<dyn Read>) -> Result<Opened, Box<Diagnostic>> {
+    let limit = match form {
+        Form::Ndjson => return Ok(Opened::Lines(reader)),
+        Form::Json => LARGEST_JSON,
+        Form::Yaml => LARGEST_YAML,
+    };
+    let mut bytes = Vec::new();
+    reader.by_ref().take(limit + 1).read_to_end(&mut bytes).map_err(|error| unreadable(name, &error))?;
+    if bytes.len() as u64 > limit {
+        return Err(Diagnostic::of_file(
+            name,
+            format!("larger than {} MiB", limit >> 20),
+            "write it as NDJSON, one entity a line: that has no limit",
+        ));
+    }
+    Ok(Opened::Whole(form, text(name, bytes)?))
 }
 
 /// A text ready to read.
@@ -143,21 +172,27 @@ fn find_in_folder(
     diagnostics: &mut Diagnostics,
 ) {
     let before = found.len();
-    let hidden = |entry: &walkdir::DirEntry| {
-        entry.depth() > 0 && entry.file_name().to_string_lossy().starts_with('.')
-    };
+    let hidden =
+        |entry: &walkdir::DirEntry| entry.depth() > 0 && entry.file_name().to_string_lossy().starts_with('.');
     for entry in WalkDir::new(folder).sort_by_file_name().into_iter().filter_entry(|entry| !hidden(entry)) {
         match entry {
             Ok(entry) => {
                 let path = entry.path();
                 if let Some(form) = Form::of(path).filter(|_| path.is_file()) {
-                    found.push((identity(path), Source::File { name: shown(path), path: path.to_owned(), form }));
+                    found.push((
+                        identity(path),
+                        Source::File { name: shown(path), path: path.to_owned(), form },
+                    ));
                 }
             }
             Err(error) => {
                 let place = error.path().map_or_else(|| name.to_owned(), shown);
                 let why = error.io_error().map_or_else(|| "cannot be read".to_owned(), reason);
-                diagnostics.push(Diagnostic::of_file(&place, why, "give it a folder whose files can all be read"));
+                diagnostics.push(Diagnostic::of_file(
+                    &place,
+                    why,
+                    "give it a folder whose files can all be read",
+                ));
             }
         }
     }
@@ -181,24 +216,12 @@ fn shown(path: &Path) -> String {
     text.chars().map(|each| if crate::estate::is_unprintable(each) { '\u{fffd}' } else { each }).collect()
 }
 
-fn read_file(name: &str, path: &Path, form: Form) -> Result<Vec<u8>, Diagnostic> {
-    let limit = if form == Form::Yaml { LARGEST_YAML } else { LARGEST_JSON };
-    let mut file = File::open(path).map_err(|error| unreadable(name, &error))?;
-    let size = file.metadata().map_or(0, |metadata| metadata.len());
-    if size > limit {
-        return Err(Diagnostic::of_file(
-            name,
-            format!("larger than {} MiB", limit >> 20),
-            "write it as NDJSON, one entity a line: that has no limit",
-        ));
-    }
-    let mut bytes = Vec::with_capacity(size as usize);
-    Read::by_ref(&mut file).take(limit + 1).read_to_end(&mut bytes).map_err(|error| unreadable(name, &error))?;
-    Ok(bytes)
-}
-
-fn unreadable(name: &str, error: &std::io::Error) -> Diagnostic {
-    Diagnostic::of_file(name, format!("cannot be read: {}", reason(error)), "check the path and its permissions")
+fn unreadable(name: &str, error: &std::io::Error) -> Box<Diagnostic> {
+    Diagnostic::of_file(
+        name,
+        format!("cannot be read: {}", reason(error)),
+        "check the path and its permissions",
+    )
 }
 
 /// The system's words without its error number.
@@ -208,9 +231,13 @@ fn reason(error: &std::io::Error) -> String {
 }
 
 /// The text of a file: UTF-8, no byte order mark, no NUL, not empty.
-pub(crate) fn text(name: &str, bytes: Vec<u8>) -> Result<String, Diagnostic> {
+pub(crate) fn text(name: &str, bytes: Vec<u8>) -> Result<String, Box<Diagnostic>> {
     if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
-        return Err(Diagnostic::of_file(name, "written in UTF-16", "save it as UTF-8, without a byte order mark"));
+        return Err(Diagnostic::of_file(
+            name,
+            "written in UTF-16",
+            "save it as UTF-8, without a byte order mark",
+        ));
     }
     if bytes.starts_with(&[0xef, 0xbb, 0xbf]) {
         return Err(Diagnostic::of_file(
@@ -221,7 +248,13 @@ pub(crate) fn text(name: &str, bytes: Vec<u8>) -> Result<String, Diagnostic> {
     }
     let text = String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
-        at_byte(name, error.as_bytes(), at, "not UTF-8: this byte begins no character", "save the file as UTF-8")
+        at_byte(
+            name,
+            error.as_bytes(),
+            at,
+            "not UTF-8: this byte begins no character",
+            "save the file as UTF-8",
+        )
     })?;
     if let Some(at) = memchr::memchr(0, text.as_bytes()) {
         let help = "it may be a binary file; if not, take the NUL out";
@@ -237,7 +270,7 @@ pub(crate) fn text(name: &str, bytes: Vec<u8>) -> Result<String, Diagnostic> {
     Ok(text)
 }
 
-fn at_byte(name: &str, bytes: &[u8], at: usize, message: &str, help: &str) -> Diagnostic {
+fn at_byte(name: &str, bytes: &[u8], at: usize, message: &str, help: &str) -> Box<Diagnostic> {
     let before = &bytes[..at];
     let line = memchr::memchr_iter(b'\n', before).count() as u32 + 1;
     let start = memchr::memrchr(b'\n', before).map_or(0, |newline| newline + 1);

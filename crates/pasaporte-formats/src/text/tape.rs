@@ -219,13 +219,13 @@ mod tests {
         let mut writer = Writer::new(&mut tape);
         let at = Position::default();
         writer.open(Value::List, at).unwrap();
-        let mut last = writer.leaf(Value::Null, at);
+        let mut repeated = writer.leaf(Value::Null, at);
         let mut refused = None;
         for _ in 0..40 {
             let list = writer.open(Value::List, at).unwrap();
-            let both = writer.alias(last, at).and_then(|()| writer.alias(last, at));
+            let both = writer.alias(repeated, at).and_then(|()| writer.alias(repeated, at));
             writer.close();
-            last = list;
+            repeated = list;
             if let Err(error) = both {
                 refused = Some(error);
                 break;

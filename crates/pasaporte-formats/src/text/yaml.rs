@@ -36,9 +36,11 @@ fn document<'a>(
     anchors: &mut Vec<(usize, usize)>,
 ) -> Result<bool, YamlError> {
     while let Some(event) = parser.next_event() {
-        let (event, span) = event.map_err(|error| YamlError {
-            message: error.info().to_owned(),
-            at: position(error.marker()),
+        let (event, span) = event.map_err(|error| {
+            // The parser has a bound on flow collections of its own, wider than ours.
+            let too_deep = error.info().contains("recursion limit");
+            let message = if too_deep { TapeError::TooDeep.to_string() } else { error.info().to_owned() };
+            YamlError { message, at: position(error.marker()) }
         })?;
         let at = position(&span.start);
         let refused = |error: TapeError| YamlError { message: error.to_string(), at };

@@ -81,7 +81,7 @@ pub(crate) struct Audited {
 }
 
 impl Audit {
-    pub(crate) fn run(&self, page: &Page) -> Done {
+    pub(crate) fn run(&self, page: Page) -> Done {
         let chosen = match self.judging.chosen() {
             Ok(chosen) => chosen,
             Err(misused) => return misused,
@@ -103,8 +103,10 @@ impl Audited {
     /// Runs the chosen rules; the blind ones always run, since what was not seen belongs to every answer.
     pub(crate) fn new(estate: &Estate, chosen: BTreeSet<&'static str>) -> Self {
         let audit = rules::Audit::new(estate, Settings::default());
-        let run: BTreeSet<&str> =
-            rules::all().filter(|rule| chosen.contains(rule.id) || is_blind(rule)).map(|rule| rule.id).collect();
+        let run: BTreeSet<&str> = rules::all()
+            .filter(|rule| chosen.contains(rule.id) || is_blind(rule))
+            .map(|rule| rule.id)
+            .collect();
         let mut findings = judge(&audit, &run);
         let blind_spots = findings.iter().filter(|finding| is_blind(finding.rule)).count();
         findings.retain(|finding| chosen.contains(finding.rule.id));

@@ -32,7 +32,7 @@ const FILES: &[(&str, &str)] = &[
 ];
 
 impl Demo {
-    pub(crate) fn run(&self, page: &Page) -> Done {
+    pub(crate) fn run(&self, page: Page) -> Done {
         if let Some(folder) = &self.folder
             && let Err(done) = write(folder)
         {
@@ -43,8 +43,8 @@ impl Demo {
             .iter()
             .map(|(name, text)| Source::Text {
                 name: view::safe(&place.join(name).to_string_lossy()),
-                bytes: text.as_bytes().to_vec(),
-                form: Some(Form::Yaml),
+                text: (*text).to_owned(),
+                form: Form::Yaml,
             })
             .collect();
         let estate = match load(&sources, None, Diagnostics::default()) {
@@ -97,7 +97,6 @@ mod tests {
         let mut names: Vec<String> = fs::read_dir(folder)
             .unwrap()
             .map(|entry| entry.unwrap().file_name().into_string().unwrap())
-            .filter(|name| name.ends_with(".yaml"))
             .collect();
         names.sort();
         let carried: Vec<&str> = FILES.iter().map(|(name, _)| *name).collect();

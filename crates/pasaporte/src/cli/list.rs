@@ -35,7 +35,7 @@ enum What {
 }
 
 impl List {
-    pub(crate) fn run(&self, page: &Page) -> Done {
+    pub(crate) fn run(&self, page: Page) -> Done {
         let estate = match self.input.load() {
             Ok(estate) => estate,
             Err(done) => return done,

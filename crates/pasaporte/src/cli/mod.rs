@@ -6,7 +6,7 @@ mod list;
 mod rules;
 mod schema;
 
-use std::io::{Read, Write};
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -14,7 +14,7 @@ use anstream::{AutoStream, ColorChoice};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use jiff::Timestamp;
 use pasaporte_core::estate::Estate;
-use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::{load, parse_moment};
 use pasaporte_formats::text::Source;
 
@@ -39,8 +39,15 @@ struct Cli {
 /// How text output looks.
 #[derive(Debug, Args)]
 struct Look {
-    /// When to colour [NO_COLOR is honoured]
-    #[arg(long, global = true, value_enum, value_name = "WHEN", default_value = "auto", help_heading = "Look")]
+    /// When to colour (`NO_COLOR` is honoured)
+    #[arg(
+        long,
+        global = true,
+        value_enum,
+        value_name = "WHEN",
+        default_value = "auto",
+        help_heading = "Look"
+    )]
     color: Color,
     /// Columns of text output [default: the terminal's, else 80]
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(40..=400), help_heading = "Look")]
@@ -117,11 +124,11 @@ pub(crate) fn run() -> ExitCode {
     let cli = Cli::parse();
     let page = view::Page::new(cli.look.width.map(usize::from));
     let done = match &cli.command {
-        Command::Audit(it) => it.run(&page),
-        Command::List(it) => it.run(&page),
-        Command::Rules(it) => it.run(&page),
+        Command::Audit(it) => it.run(page),
+        Command::List(it) => it.run(page),
+        Command::Rules(it) => it.run(page),
         Command::Schema(it) => it.run(),
-        Command::Demo(it) => it.run(&page),
+        Command::Demo(it) => it.run(page),
     };
     let choice = match cli.look.color {
         Color::Auto => None,
@@ -135,18 +142,22 @@ pub(crate) fn run() -> ExitCode {
         Done::Misused { message, help } => return complain(&view::misuse(&message, &help), choice),
     };
     let stdout = std::io::stdout();
-    let mut out = AutoStream::new(stdout.lock(), choice.unwrap_or_else(|| AutoStream::choice(&std::io::stdout())));
+    let mut out =
+        AutoStream::new(stdout.lock(), choice.unwrap_or_else(|| AutoStream::choice(&std::io::stdout())));
     // A reader that has seen enough closes the pipe; that is not an error of ours.
     match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
         Ok(()) => ExitCode::from(code),
         Err(error) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::from(code),
-        Err(error) => complain(&view::misuse(&format!("cannot write the answer: {error}"), "free some space"), choice),
+        Err(error) => {
+            complain(&view::misuse(&format!("cannot write the answer: {error}"), "free some space"), choice)
+        }
     }
 }
 
 fn complain(text: &str, choice: Option<ColorChoice>) -> ExitCode {
     let stderr = std::io::stderr();
-    let mut out = AutoStream::new(stderr.lock(), choice.unwrap_or_else(|| AutoStream::choice(&std::io::stderr())));
+    let mut out =
+        AutoStream::new(stderr.lock(), choice.unwrap_or_else(|| AutoStream::choice(&std::io::stderr())));
     // Nobody is left to tell if this fails.
     let _ = out.write_all(text.as_bytes());
     ExitCode::from(WRONG)
@@ -160,14 +171,7 @@ impl Input {
             self.paths.iter().cloned().partition(|path| path == Path::new("-"));
         let mut sources = Source::find(&paths, &mut diagnostics);
         if !standard.is_empty() {
-            let mut bytes = Vec::new();
-            match std::io::stdin().lock().read_to_end(&mut bytes) {
-                Ok(_) => sources.push(Source::Text { name: "<stdin>".to_owned(), bytes, form: None }),
-                Err(error) => {
-                    let message = format!("cannot be read: {error}");
-                    diagnostics.push(Diagnostic::of_file("<stdin>", message, "send an estate to standard input"));
-                }
-            }
+            sources.push(Source::Standard);
         }
         load(&sources, self.as_of, diagnostics).map_err(Done::Wrong)
     }
@@ -177,5 +181,6 @@ fn moment(text: &str) -> Result<Timestamp, String> {
     if text == "now" {
         return Ok(Timestamp::now());
     }
-    parse_moment(text).ok_or_else(|| "write a time (2026-11-20T06:00:00Z), a date (2026-11-20) or now".to_owned())
+    parse_moment(text)
+        .ok_or_else(|| "write a time (2026-11-20T06:00:00Z), a date (2026-11-20) or now".to_owned())
 }

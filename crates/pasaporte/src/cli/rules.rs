@@ -18,7 +18,7 @@ pub(crate) struct Rules {
 }
 
 impl Rules {
-    pub(crate) fn run(&self, page: &Page) -> Done {
+    pub(crate) fn run(&self, page: Page) -> Done {
         let chosen: Vec<&'static Rule> = match &self.id {
             None => rules::all().collect(),
             Some(id) => match matching(std::slice::from_ref(id)) {

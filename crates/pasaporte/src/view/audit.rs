@@ -15,13 +15,14 @@ use crate::cli::Audited;
 const MOST_OF_A_RULE: usize = 3;
 
 /// The audit as text; `in_full` says how many findings are told in full, none is all.
-pub(crate) fn audit(page: &Page, estate: &Estate, audited: &Audited, in_full: Option<usize>) -> String {
+pub(crate) fn audit(page: Page, estate: &Estate, audited: &Audited, in_full: Option<usize>) -> String {
     let mut out = heading(page, audited);
     let mut left = in_full.unwrap_or(usize::MAX);
     let most = if in_full.is_some() { MOST_OF_A_RULE } else { usize::MAX };
     let mut named = 0;
     for severity in Severity::ALL.iter().rev().map(|(_, severity)| *severity) {
-        let findings: Vec<&Finding> = audited.findings.iter().filter(|each| each.severity == severity).collect();
+        let findings: Vec<&Finding> =
+            audited.findings.iter().filter(|each| each.severity == severity).collect();
         if findings.is_empty() {
             continue;
         }
@@ -54,7 +55,7 @@ pub(crate) fn audit(page: &Page, estate: &Estate, audited: &Audited, in_full: Op
 }
 
 /// What was looked at, so that nobody takes "no findings" for more than it says.
-fn heading(page: &Page, audited: &Audited) -> String {
+fn heading(page: Page, audited: &Audited) -> String {
     let looked_at = &audited.looked_at;
     let as_of = looked_at.as_of.as_ref().map_or_else(
         || "at a time that the estate does not say".to_owned(),
@@ -62,7 +63,8 @@ fn heading(page: &Page, audited: &Audited) -> String {
     );
     let things = |kind: &str| looked_at.things.get(kind).copied().unwrap_or_default();
     let files = looked_at.files.len();
-    let mut out = format!("{} {as_of}, read from {}\n\n", paint(BOLD, "Looked at an estate"), count(files, "file"));
+    let mut out =
+        format!("{} {as_of}, read from {}\n\n", paint(BOLD, "Looked at an estate"), count(files, "file"));
     let mut places = Table::new(&[
         ("platform", "platform"),
         ("account", "account"),
@@ -89,7 +91,7 @@ fn heading(page: &Page, audited: &Audited) -> String {
         Cell::count(things("identities")),
         Cell::count(things("keys")),
     ]);
-    out.push_str(&indented(&table(&Page { width: page.width - 2 }, &places)));
+    out.push_str(&indented(&table(Page { width: page.width - 2 }, &places)));
     let held = format!(
         "with {}, {}, {} and {}",
         count(things("grants"), "grant"),
@@ -98,25 +100,26 @@ fn heading(page: &Page, audited: &Audited) -> String {
         count(things("resources"), "resource"),
     );
     let _ = writeln!(out, "\n{held}.");
-    out.push_str(&match looked_at.blind_spots {
-        0 => "Nothing in it was out of sight.\n\n".to_owned(),
+    let blind = match looked_at.blind_spots {
+        0 => "Nothing in it was out of sight.".to_owned(),
         some => format!(
-            "{}: {} not seen or not understood; what that hides is not called clean.\n\n",
+            "{}: {} not seen or not understood; what that hides is not called clean.",
             paint(BOLD, "Blind spots"),
             if some == 1 { "1 thing was".to_owned() } else { format!("{some} things were") },
         ),
-    });
+    };
+    let _ = writeln!(out, "{blind}\n");
     out
 }
 
-fn banner(page: &Page, severity: Severity, findings: usize) -> String {
+fn banner(page: Page, severity: Severity, findings: usize) -> String {
     let style = style_of(severity);
     let title = format!(" {} · {} ", severity.word().to_uppercase(), count(findings, "finding"));
     let rest = page.text_width().saturating_sub(title.width() + 2);
     format!("{style}──{title}{}{style:#}\n", "─".repeat(rest))
 }
 
-fn rule_line(page: &Page, rule: &Rule) -> String {
+fn rule_line(page: Page, rule: &Rule) -> String {
     let mut out = String::from("\n");
     let width = page.text_width();
     if rule.title.width() + rule.id.width() + 2 <= width {
@@ -132,7 +135,7 @@ fn rule_line(page: &Page, rule: &Rule) -> String {
 }
 
 /// A finding in full: the thing, where it is, the situation, the fix, the evidence.
-fn in_detail(page: &Page, estate: &Estate, finding: &Finding) -> String {
+fn in_detail(page: Page, estate: &Estate, finding: &Finding) -> String {
     let style = style_of(finding.severity);
     let bar = format!("{style}▌{style:#} ");
     let mut out = String::new();
@@ -150,7 +153,9 @@ fn in_detail(page: &Page, estate: &Estate, finding: &Finding) -> String {
     let seen: Vec<String> = finding
         .evidence
         .iter()
-        .map(|evidence| format!("{}:{} {}", estate.path(evidence.origin.file), evidence.origin.line, evidence.what))
+        .map(|evidence| {
+            format!("{}:{} {}", estate.path(evidence.origin.file), evidence.origin.line, evidence.what)
+        })
         .collect();
     if !seen.is_empty() {
         let at = format!("{bar}{} ", paint(DIM, "seen"));
@@ -174,7 +179,7 @@ fn place(finding: &Finding) -> String {
 }
 
 /// The others of a rule, by name.
-fn others(page: &Page, severity: Severity, findings: &[&Finding]) -> String {
+fn others(page: Page, severity: Severity, findings: &[&Finding]) -> String {
     let style = style_of(severity);
     let bar = format!("{style}▌{style:#} ");
     let text = format!("and {} more: {}", findings.len(), names(findings, 6));
@@ -182,7 +187,7 @@ fn others(page: &Page, severity: Severity, findings: &[&Finding]) -> String {
 }
 
 /// The findings of a rule in a line or two.
-fn in_short(page: &Page, findings: &[&Finding]) -> String {
+fn in_short(page: Page, findings: &[&Finding]) -> String {
     let rule = findings[0].rule;
     let style = style_of(findings[0].severity);
     let mut out = format!(
@@ -206,7 +211,7 @@ fn names(findings: &[&Finding], most: usize) -> String {
     if more == 0 { shown } else { format!("{shown} … and {more} more") }
 }
 
-fn summary(page: &Page, audited: &Audited, named: usize) -> String {
+fn summary(page: Page, audited: &Audited, named: usize) -> String {
     let mut counts = Vec::new();
     for (word, severity) in Severity::ALL.iter().rev() {
         let number = audited.findings.iter().filter(|finding| finding.severity == *severity).count();
@@ -232,18 +237,27 @@ fn summary(page: &Page, audited: &Audited, named: usize) -> String {
 }
 
 /// What to try after the demo.
-pub(crate) fn next_steps(page: &Page, folder: Option<&Path>) -> String {
+pub(crate) fn next_steps(page: Page, folder: Option<&Path>) -> String {
     let mut out = String::from("\n");
     let commands: Vec<(String, &str)> = match folder {
         None => vec![
-            ("pasaporte demo FOLDER".to_owned(), "writes this estate into a folder of yours, to read and to change"),
-            ("pasaporte rules entry/unpinned-source".to_owned(), "says why a rule matters, and how to mend it"),
+            (
+                "pasaporte demo FOLDER".to_owned(),
+                "writes this estate into a folder of yours, to read and to change",
+            ),
+            (
+                "pasaporte rules entry/unpinned-source".to_owned(),
+                "says why a rule matters, and how to mend it",
+            ),
         ],
         Some(folder) => {
             let folder = super::safe(&folder.to_string_lossy());
             vec![
                 (format!("pasaporte list endpoints {folder}"), "shows who gets in, in effect"),
-                (format!("pasaporte audit {folder} --only 'key/*' --all"), "tells all that is wrong with keys"),
+                (
+                    format!("pasaporte audit {folder} --only 'key/*' --all"),
+                    "tells all that is wrong with keys",
+                ),
                 (format!("pasaporte audit {folder} --fail-on high"), "is what a pipeline runs"),
             ]
         }

@@ -1,5 +1,7 @@
 //! What is wrong with an input or a call, with the line and a pointer.
 
+use std::fmt::Write;
+
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Origin, Renderer, Snippet};
 use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics, Mark};
@@ -21,10 +23,10 @@ pub(crate) fn diagnostics(diagnostics: Diagnostics) -> String {
     }
     let more = count.saturating_sub(kept.len().min(MOST));
     if more > 0 {
-        out.push_str(&format!("… and {more} more.\n\n"));
+        let _ = writeln!(out, "… and {more} more.\n");
     }
     let mistakes = if count == 1 { "1 mistake".to_owned() } else { format!("{count} mistakes") };
-    out.push_str(&format!("{mistakes} in the input; nothing was judged.\n"));
+    let _ = writeln!(out, "{mistakes} in the input; nothing was judged.");
     out
 }
 
@@ -42,14 +44,14 @@ fn group(diagnostic: &Diagnostic) -> Group<'_> {
 
 fn mark<'d>(group: Group<'d>, mark: &'d Mark, kind: AnnotationKind) -> Group<'d> {
     let Some(line) = mark.line else { return group.element(Origin::path(&mark.file)) };
-    let Some(text) = mark.text.as_deref().filter(|text| !text.trim().is_empty()) else {
-        let origin = Origin::path(&mark.file).line(line as usize).char_column(mark.column as usize);
-        return group.element(origin);
-    };
-    let start = byte_of(text, mark.column as usize - 1);
-    let end = byte_of(text, mark.column as usize - 1 + mark.width as usize).max(start);
+    // The place is given apart from the line, since of a long line only a part is shown.
+    let origin = Origin::path(&mark.file).line(line as usize).char_column(mark.column as usize);
+    let group = group.element(origin);
+    let Some(shown) = mark.text.as_ref().filter(|shown| !shown.text.trim().is_empty()) else { return group };
+    let start = byte_of(&shown.text, shown.start);
+    let end = byte_of(&shown.text, shown.start + shown.width).max(start);
     let annotation = kind.span(start..end).label(Some(mark.label.as_str()).filter(|label| !label.is_empty()));
-    group.element(Snippet::source(text).line_start(line as usize).path(&mark.file).annotation(annotation))
+    group.element(Snippet::source(&shown.text).line_start(line as usize).annotation(annotation))
 }
 
 /// The byte at which a character begins; the end for one past it.
@@ -59,8 +61,8 @@ fn byte_of(text: &str, character: usize) -> usize {
 
 /// A call that is wrong.
 pub(crate) fn misuse(message: &str, help: &str) -> String {
-    let group = Group::with_title(Level::ERROR.primary_title(safe(message)))
-        .element(Level::HELP.message(safe(help)));
+    let group =
+        Group::with_title(Level::ERROR.primary_title(safe(message))).element(Level::HELP.message(safe(help)));
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
     format!("{}\n", renderer.render(&[group]))
 }

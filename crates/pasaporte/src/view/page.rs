@@ -25,7 +25,8 @@ pub(crate) const FIX: Style = AnsiColor::Green.on_default();
 impl Page {
     /// A page of the asked width, else that of the terminal, else the usual one.
     pub(crate) fn new(width: Option<usize>) -> Self {
-        let terminal = || terminal_size::terminal_size_of(std::io::stdout()).map(|(width, _)| usize::from(width.0));
+        let terminal =
+            || terminal_size::terminal_size_of(std::io::stdout()).map(|(width, _)| usize::from(width.0));
         Self { width: width.or_else(terminal).unwrap_or(USUAL).clamp(40, 400) }
     }
 

@@ -7,7 +7,7 @@ use pasaporte_core::rules::Rule;
 use super::page::{BOLD, DIM, FIX, Page, paint};
 
 /// All rules in short, by family.
-pub(crate) fn rule_list(page: &Page, rules: &[&Rule]) -> String {
+pub(crate) fn rule_list(page: Page, rules: &[&Rule]) -> String {
     let widest = rules.iter().map(|rule| rule.id.len()).max().unwrap_or_default();
     let mut out = String::new();
     for family in rules.chunk_by(|one, other| one.family() == other.family()) {
@@ -22,7 +22,7 @@ pub(crate) fn rule_list(page: &Page, rules: &[&Rule]) -> String {
 }
 
 /// Rules in full.
-pub(crate) fn rule_pages(page: &Page, rules: &[&Rule]) -> String {
+pub(crate) fn rule_pages(page: Page, rules: &[&Rule]) -> String {
     let mut out = String::new();
     for (number, rule) in rules.iter().enumerate() {
         if number > 0 {
@@ -30,8 +30,12 @@ pub(crate) fn rule_pages(page: &Page, rules: &[&Rule]) -> String {
         }
         let _ = writeln!(out, "{}", paint(BOLD, rule.id));
         out.push_str(&page.paragraph(rule.title, "", "", 0));
-        let parts =
-            [("why", rule.why), ("fix", rule.fix), ("check", rule.check), ("see", &rule.references.join(" · "))];
+        let parts = [
+            ("why", rule.why),
+            ("fix", rule.fix),
+            ("check", rule.check),
+            ("see", &rule.references.join(" · ")),
+        ];
         for (label, text) in parts {
             let style = if label == "fix" { FIX } else { DIM };
             let first = format!("\n  {}{}  ", paint(style, label), " ".repeat(5 - label.len()));

@@ -84,13 +84,19 @@ impl Table {
     pub(crate) fn to_json(&self) -> Vec<Map<String, Value>> {
         self.sorted()
             .into_iter()
-            .map(|row| self.columns.iter().zip(row).map(|((key, _), cell)| ((*key).to_owned(), cell.value())).collect())
+            .map(|row| {
+                self.columns
+                    .iter()
+                    .zip(row)
+                    .map(|((key, _), cell)| ((*key).to_owned(), cell.value()))
+                    .collect()
+            })
             .collect()
     }
 }
 
 /// A table as text, as wide as it needs to be and no wider than the page.
-pub(crate) fn table(page: &Page, table: &Table) -> String {
+pub(crate) fn table(page: Page, table: &Table) -> String {
     if table.rows.is_empty() {
         return "none\n".to_owned();
     }

@@ -129,7 +129,8 @@ pub(super) fn identities(audit: &Audit<'_>) -> Table {
     ]);
     for (id, identity) in estate.all::<IdentityId>() {
         let [_, account] = place(audit, Thing::Identity(id));
-        let kind = if identity.default { format!("{}, default", identity.kind) } else { identity.kind.to_string() };
+        let kind =
+            if identity.default { format!("{}, default", identity.kind) } else { identity.kind.to_string() };
         let principal = pasaporte_core::estate::Principal::Identity(id);
         let names = audit.access().names(principal);
         let grants = names.iter().map(|name| audit.access().grants_of(*name).len()).sum();

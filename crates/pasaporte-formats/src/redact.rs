@@ -1,0 +1,96 @@
+//! Keeping secrets out of messages.
+//!
+//! An estate has no place for secret values, but a file with a mistake in it may hold one all the
+//! same, and messages show lines. What looks like a secret is covered before a line is shown: the
+//! value of a field named like one, signed tokens, and long runs of mixed letters and digits.
+
+/// What covers a character of a secret.
+const COVER: char = '•';
+/// Names of fields, or endings of such names, whose values are covered.
+const SECRET_FIELDS: [&str; 9] = [
+    "value",
+    "secret",
+    "password",
+    "passwd",
+    "passphrase",
+    "credential",
+    "private_key",
+    "api_key",
+    "access_key",
+];
+/// A run of at least this many letters, digits and `+/_-=` with upper, lower and digit in it is covered.
+const LONG_RUN: usize = 32;
+
+/// The text with what looks like a secret covered, character by character, so that columns stay.
+pub(crate) fn covered(text: &str) -> String {
+    let mut chars: Vec<char> = text.chars().collect();
+    cover_runs(&mut chars);
+    cover_values(&mut chars);
+    chars.into_iter().collect()
+}
+
+fn cover_runs(chars: &mut [char]) {
+    let in_run = |each: char| each.is_ascii_alphanumeric() || "+/_-=.".contains(each);
+    let mut start = 0;
+    while start < chars.len() {
+        let end = start + chars[start..].iter().take_while(|each| in_run(**each)).count();
+        let run = &mut chars[start..end];
+        let has = |test: fn(&char) -> bool| run.iter().any(test);
+        let mixed =
+            has(char::is_ascii_uppercase) && has(char::is_ascii_lowercase) && has(char::is_ascii_digit);
+        let signed = run.starts_with(&['e', 'y', 'J']) && run.len() > 16;
+        if signed || (run.len() >= LONG_RUN && mixed) {
+            run.fill(COVER);
+        }
+        start = end.max(start + 1);
+    }
+}
+
+fn cover_values(chars: &mut [char]) {
+    let mut at = 0;
+    while at < chars.len() {
+        if !matches!(chars[at], ':' | '=') {
+            at += 1;
+            continue;
+        }
+        let before = &chars[..at];
+        let name_end =
+            before.iter().rposition(|each| !matches!(each, ' ' | '"' | '\'')).map_or(0, |last| last + 1);
+        let is_name = |each: &char| each.is_alphanumeric() || matches!(each, '_' | '-');
+        let name_start =
+            before[..name_end].iter().rposition(|each| !is_name(each)).map_or(0, |last| last + 1);
+        let name: String =
+            before[name_start..name_end].iter().collect::<String>().to_lowercase().replace('-', "_");
+        at += 1;
+        if !SECRET_FIELDS.iter().any(|field| name.ends_with(field)) {
+            continue;
+        }
+        while at < chars.len() && chars[at] == ' ' {
+            at += 1;
+        }
+        let quote = chars.get(at).copied().filter(|each| matches!(each, '"' | '\''));
+        let from = (at + usize::from(quote.is_some())).min(chars.len());
+        let stops = |each: char| quote.map_or(matches!(each, ',' | '}' | ']'), |quote| each == quote);
+        let length = chars[from..].iter().take_while(|each| !stops(**each)).count();
+        chars[from..from + length].fill(COVER);
+        at = from + length;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("  - {id: k, value: s3cret, reach: app}", "  - {id: k, value: ••••••, reach: app}")]
+    #[case(r#"{"key":{"client-secret":"a, b","id":"k"}}"#, r#"{"key":{"client-secret":"••••","id":"k"}}"#)]
+    #[case("settings: [DB_PASSWORD=hunter2]", "settings: [DB_PASSWORD=•••••••]")]
+    #[case("owner: eyJhbGciOiJub25lIn0.e30.", "owner: ••••••••••••••••••••••••")]
+    #[case("- a9B8c7D6e5F4a9B8c7D6e5F4a9B8c7D6", "- ••••••••••••••••••••••••••••••••")]
+    #[case("runs_as: a-rather-long-but-harmless-role-name", "runs_as: a-rather-long-but-harmless-role-name")]
+    #[case("value:", "value:")]
+    fn covers(#[case] line: &str, #[case] shown: &str) {
+        assert_eq!(covered(line), shown);
+    }
+}
