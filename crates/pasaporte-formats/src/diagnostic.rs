@@ -28,6 +28,8 @@ pub struct LineText {
     pub start: usize,
     /// How many characters are meant.
     pub width: usize,
+    /// Whether the line is longer than what is shown of it.
+    pub is_part: bool,
 }
 
 impl LineText {
@@ -39,7 +41,12 @@ impl LineText {
         let from = line.floor_char_boundary(if is_long { column.saturating_sub(60) } else { 0 });
         let visible = |each| if is_unprintable(each) { ' ' } else { each };
         let text: String = line[from..].chars().take(WIDEST).map(visible).collect();
-        Self { text: covered(&text), start: column.saturating_sub(from), width: width as usize }
+        Self {
+            text: covered(&text),
+            start: column.saturating_sub(from),
+            width: width as usize,
+            is_part: is_long,
+        }
     }
 }
 

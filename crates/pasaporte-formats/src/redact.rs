@@ -83,7 +83,7 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("  - {id: k, value: s3cret, reach: app}", "  - {id: k, value: ••••••, reach: app}")]
+    #[case("  - {id: k, value: hunter, reach: app}", "  - {id: k, value: ••••••, reach: app}")]
     #[case(r#"{"key":{"client-secret":"a, b","id":"k"}}"#, r#"{"key":{"client-secret":"••••","id":"k"}}"#)]
     #[case("settings: [DB_PASSWORD=hunter2]", "settings: [DB_PASSWORD=•••••••]")]
     #[case("owner: eyJhbGciOiJub25lIn0.e30.", "owner: ••••••••••••••••••••••••")]

@@ -106,7 +106,7 @@ impl Attribute {
             Self::CallerAccount => "caller_account",
             Self::CallerNetwork => "caller_network",
             Self::SourceResource => "source_resource",
-            Self::SourceAccount => "source_account",
+            Self::AccountOfSource => "account_of_source",
             Self::SecureTransport => "secure_transport",
             Self::Time => "time",
             Self::SecondFactor => "second_factor",

@@ -45,7 +45,7 @@ pub enum Because<'e> {
 pub fn stranger(access: &Access<'_>) -> Context {
     Context::at(access.estate().as_of())
         .with(Attribute::CallerAccount, Known::Foreign)
-        .with(Attribute::SourceAccount, Known::Foreign)
+        .with(Attribute::AccountOfSource, Known::Foreign)
         .with(Attribute::SourceResource, Known::Foreign)
         .with(Attribute::CallerNetwork, Known::Foreign)
         .with(Attribute::TokenIssuer, Known::Foreign)

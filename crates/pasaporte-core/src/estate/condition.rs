@@ -16,7 +16,7 @@ pub enum Attribute {
     /// The resource whose event makes a service call.
     SourceResource,
     /// The account that this resource is of.
-    SourceAccount,
+    AccountOfSource,
     /// Whether the call came over an encrypted connection.
     SecureTransport,
     /// When the call is made.

@@ -218,7 +218,7 @@ fn pin(audit: &Audit<'_>, function: FunctionId) -> String {
     let resource = if sources.is_empty() { "that source".to_owned() } else { listed(&sources) };
     match estate.account_of(Thing::Function(function)) {
         crate::estate::AccountOf::Known(account) => format!(
-            "Add `when: {{source_resource: {resource}, source_account: {}}}` to the permission.",
+            "Add `when: {{source_resource: {resource}, account_of_source: {}}}` to the permission.",
             estate.id(account)
         ),
         _ => format!("Add a condition on the source resource ({resource}) and on its account."),

@@ -669,7 +669,7 @@ impl Converter<'_, '_> {
                 "caller_account" => Attribute::CallerAccount,
                 "caller_network" => Attribute::CallerNetwork,
                 "source_resource" => Attribute::SourceResource,
-                "source_account" => Attribute::SourceAccount,
+                "account_of_source" => Attribute::AccountOfSource,
                 "secure_transport" => Attribute::SecureTransport,
                 "time" => Attribute::Time,
                 "second_factor" => Attribute::SecondFactor,

@@ -348,7 +348,7 @@ pub(crate) const ATTRIBUTES: &[&str] = &[
     "caller_account",
     "caller_network",
     "source_resource",
-    "source_account",
+    "account_of_source",
     "secure_transport",
     "time",
     "second_factor",

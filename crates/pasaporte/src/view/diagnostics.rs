@@ -44,14 +44,22 @@ fn group(diagnostic: &Diagnostic) -> Group<'_> {
 
 fn mark<'d>(group: Group<'d>, mark: &'d Mark, kind: AnnotationKind) -> Group<'d> {
     let Some(line) = mark.line else { return group.element(Origin::path(&mark.file)) };
-    // The place is given apart from the line, since of a long line only a part is shown.
     let origin = Origin::path(&mark.file).line(line as usize).char_column(mark.column as usize);
-    let group = group.element(origin);
-    let Some(shown) = mark.text.as_ref().filter(|shown| !shown.text.trim().is_empty()) else { return group };
+    let Some(shown) = mark.text.as_ref().filter(|shown| !shown.text.trim().is_empty()) else {
+        return group.element(origin);
+    };
+    if shown.is_part {
+        let near: String = shown.text.chars().skip(shown.start.saturating_sub(30)).take(60).collect();
+        return group
+            .element(origin)
+            .element(Level::NOTE.message(format!("near `{}`, on a long line", near.trim())));
+    }
     let start = byte_of(&shown.text, shown.start);
     let end = byte_of(&shown.text, shown.start + shown.width).max(start);
     let annotation = kind.span(start..end).label(Some(mark.label.as_str()).filter(|label| !label.is_empty()));
-    group.element(Snippet::source(&shown.text).line_start(line as usize).annotation(annotation))
+    group.element(
+        Snippet::source(&shown.text).line_start(line as usize).path(&mark.file).annotation(annotation),
+    )
 }
 
 /// The byte at which a character begins; the end for one past it.

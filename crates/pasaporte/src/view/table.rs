@@ -1,9 +1,15 @@
 //! Tables: columns and rows, as text and as JSON.
 
+use std::fmt::Write;
+
 use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table as Drawing, TableStyle};
 use serde_json::{Map, Value};
+use unicode_width::UnicodeWidthStr;
 
-use super::page::Page;
+use super::page::{DIM, NAME, Page, paint};
+
+/// How many of several texts are shown to people; programs get all.
+const MOST_IN_A_CELL: usize = 3;
 
 /// One cell.
 #[derive(Debug, Clone)]
@@ -34,6 +40,9 @@ impl Cell {
             Self::Text(text) => text.clone(),
             Self::Number(number) => number.to_string(),
             Self::Many(texts) if texts.is_empty() => "–".to_owned(),
+            Self::Many(texts) if texts.len() > MOST_IN_A_CELL => {
+                format!("{}, +{}", texts[..MOST_IN_A_CELL - 1].join(", "), texts.len() - MOST_IN_A_CELL + 1)
+            }
             Self::Many(texts) => texts.join(", "),
             Self::Nothing => "–".to_owned(),
         }
@@ -95,15 +104,20 @@ impl Table {
     }
 }
 
-/// A table as text, as wide as it needs to be and no wider than the page.
+/// A table as text: in columns where the page is wide enough for them, else a block a row, so that no
+/// name is ever broken.
 pub(crate) fn table(page: Page, table: &Table) -> String {
     if table.rows.is_empty() {
         return "none\n".to_owned();
     }
+    let drawn = columns(table);
+    if drawn.lines().all(|line| line.width() <= page.width) { drawn } else { blocks(page, table) }
+}
+
+fn columns(table: &Table) -> String {
     let mut drawing = Drawing::new();
     let ruled = TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─'));
-    drawing.load_style(ruled).set_content_arrangement(ContentArrangement::Dynamic);
-    drawing.set_width(page.width as u16);
+    drawing.load_style(ruled).set_content_arrangement(ContentArrangement::Disabled);
     drawing.set_header(table.columns.iter().map(|(_, title)| *title));
     for row in table.sorted().into_iter().chain(&table.total) {
         drawing.add_row(row.iter().map(Cell::shown));
@@ -115,4 +129,31 @@ pub(crate) fn table(page: Page, table: &Table) -> String {
         }
     }
     drawing.lines().fold(String::new(), |out, line| out + line.trim_end() + "\n")
+}
+
+/// The first cell of each row, and below it the others with their titles.
+fn blocks(page: Page, table: &Table) -> String {
+    const INDENT: &str = "  ";
+    const GAP: &str = "   ";
+    let mut out = String::new();
+    for row in table.sorted() {
+        let _ = writeln!(out, "{}", paint(NAME.bold(), &row[0].shown()));
+        let mut used = 0;
+        for ((_, title), cell) in table.columns.iter().zip(row).skip(1) {
+            if matches!(cell, Cell::Nothing) {
+                continue;
+            }
+            let shown = cell.shown();
+            let width = title.width() + 1 + shown.width();
+            if used > 0 && used + GAP.len() + width > page.width {
+                out.push('\n');
+                used = 0;
+            }
+            let before = if used == 0 { INDENT } else { GAP };
+            let _ = write!(out, "{before}{} {shown}", paint(DIM, title));
+            used += before.len() + width;
+        }
+        out.push('\n');
+    }
+    out
 }
