@@ -151,9 +151,12 @@ impl<'e> Access<'e> {
     fn admitted(&self, endpoint: &Endpoint) -> Vec<Caller<'e>> {
         let mut asked = vec![Principal::Anyone, Principal::SignedIn];
         for &id in self.admissions_on(Thing::Function(endpoint.function)) {
-            asked.extend(&self.estate().admission(id).to);
+            for who in &self.estate().admission(id).to {
+                if !asked.contains(who) {
+                    asked.push(*who);
+                }
+            }
         }
-        asked.dedup();
         let mut callers = Vec::new();
         for who in asked {
             let answer = self.stranger_may_invoke(who, endpoint.function);

@@ -167,8 +167,13 @@ fn wide_reach(audit: &Audit<'_>, held: &Held<'_>) -> Option<WideReach> {
     let estate = audit.estate();
     let access = audit.access();
     let everything = access.lists_all_of(&held.statement.resources, &Pattern::parse("*").ok()?, false);
-    let mut kinds: Vec<&str> = vec!["function", "identity", "key"];
-    kinds.extend(estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind)));
+    // The kinds that the estate has, and those that the statement names although nothing of them is there.
+    let mut kinds: Vec<String> = ["function", "identity", "key"].map(str::to_owned).to_vec();
+    kinds.extend(estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind).to_owned()));
+    for pattern in access.patterns(&held.statement.resources.any) {
+        let start = pattern.literal_start();
+        kinds.extend(start.split_once(':').map(|(kind, _)| kind.to_owned()));
+    }
     kinds.sort_unstable();
     kinds.dedup();
     let any_case = access.any_case_at(held.grant);
@@ -180,7 +185,7 @@ fn wide_reach(audit: &Audit<'_>, held: &Held<'_>) -> Option<WideReach> {
         if !access.lists_all_of(&held.statement.resources, &Pattern::parse(&all).ok()?, false) {
             continue;
         }
-        let counted: Vec<Option<Sensitivity>> = things_of(audit, kind, held);
+        let counted: Vec<Option<Sensitivity>> = things_of(audit, &kind, held);
         let confidential = counted.iter().filter(|each| **each == Some(Sensitivity::Confidential)).count();
         let mut action = access.action_of(&held.statement.actions, &service, any_case, harmful);
         // Reading is sensitive where something confidential can be read.
@@ -191,7 +196,7 @@ fn wide_reach(audit: &Audit<'_>, held: &Held<'_>) -> Option<WideReach> {
             let classified = access.catalogue().class(&action, any_case).is_some();
             let action = Pattern::literal(&action).text().to_owned();
             reaches.push(WideReach {
-                kind: kind.to_owned(),
+                kind,
                 resources: all,
                 action,
                 classified,
