@@ -36,7 +36,10 @@ fn network(text: &str) -> Option<Known> {
 #[case::none_of_them(text("c"), Truth::False)]
 #[case::absent(Some(Known::Absent), Truth::False)]
 #[case::a_strangers(Some(Known::Foreign), Truth::False)]
-fn equals_any_of_its_values_and_not_equals_is_its_opposite(#[case] known: Option<Known>, #[case] expected: Truth) {
+fn equals_any_of_its_values_and_not_equals_is_its_opposite(
+    #[case] known: Option<Known>,
+    #[case] expected: Truth,
+) {
     let values = |world: &mut World| vec![world.builder.name("a"), world.builder.name("b")];
     assert_eq!(holds(|world| Test::Equals(values(world)), known.clone()), expected);
     assert_eq!(holds(|world| Test::NotEquals(values(world)), known), !expected);
@@ -108,9 +111,13 @@ fn sentence(attribute: impl FnOnce(&mut World) -> (Attribute, Test)) -> String {
 
 #[test]
 fn conditions_read_as_parts_of_a_sentence() {
-    let equals = sentence(|w| (Attribute::AccountOfSource, Test::Equals(vec![w.builder.name("a"), w.builder.name("b")])));
+    let equals = sentence(|w| {
+        (Attribute::AccountOfSource, Test::Equals(vec![w.builder.name("a"), w.builder.name("b")]))
+    });
     assert_eq!(equals, "account of source is a or b");
-    let tag = sentence(|w| (Attribute::CallerTag(w.builder.name("team")), Test::NotEquals(vec![w.builder.name("x")])));
+    let tag = sentence(|w| {
+        (Attribute::CallerTag(w.builder.name("team")), Test::NotEquals(vec![w.builder.name("x")]))
+    });
     assert_eq!(tag, "caller tag team is not x");
     let proof = sentence(|_| (Attribute::OutsideProof, Test::Present(true)));
     assert_eq!(proof, "the agreed outside proof is given");

@@ -111,7 +111,9 @@ fn a_grant_holds_at_its_place_and_below() {
 #[test]
 fn an_expired_grant_gives_nothing_and_is_named() {
     let (estate, role, table) = one_account(|w, role, _| {
-        w.grant_with(role, At::Everywhere, &[allow(&[READ])], |grant| grant.expires = Some(time("2026-11-20")));
+        w.grant_with(role, At::Everywhere, &[allow(&[READ])], |grant| {
+            grant.expires = Some(time("2026-11-20"))
+        });
     });
     let answer = ask(&Access::new(&estate), role, READ, table);
     assert_eq!(answer.verdict, Verdict::No);
@@ -121,7 +123,9 @@ fn an_expired_grant_gives_nothing_and_is_named() {
 #[test]
 fn a_grant_that_ends_later_still_gives() {
     let later = verdict(|w, role, _| {
-        w.grant_with(role, At::Everywhere, &[allow(&[READ])], |grant| grant.expires = Some(time("2026-11-21")));
+        w.grant_with(role, At::Everywhere, &[allow(&[READ])], |grant| {
+            grant.expires = Some(time("2026-11-21"))
+        });
     });
     assert_eq!(later, Verdict::Yes);
 }
@@ -325,8 +329,8 @@ fn a_rule_sees_the_identity_and_its_functions() {
     world.function("berth-plan", "berths", Some("planner"));
     world.function("roster-keep", "rosters", Some("keeper"));
     let by_place = MembershipRule { within: Some(berths), ..everybody(MemberKind::Function) };
-    let by_name = MembershipRule { named: named("berth-*"), ..everybody(MemberKind::Function) };
-    let identities = MembershipRule { named: named("berth-*"), ..everybody(MemberKind::Identity) };
+    let by_name = MembershipRule { named: Some(named("berth-*")), ..everybody(MemberKind::Function) };
+    let identities = MembershipRule { named: Some(named("berth-*")), ..everybody(MemberKind::Identity) };
     let place = world.group("by-place", &[], Some(by_place));
     let name = world.group("by-name", &[], Some(by_name));
     let all = world.group("identities", &[], Some(identities));
@@ -429,7 +433,9 @@ fn a_grants_conditions_join_those_of_its_statements() {
     let (estate, role, table) = one_account(|w, role, _| {
         let own = equals(w, Attribute::SecondFactor, "true");
         let joined = equals(w, Attribute::SecureTransport, "true");
-        w.grant_with(role, At::Everywhere, &[allow(&[READ]).when(own)], |grant| grant.conditions = vec![joined]);
+        w.grant_with(role, At::Everywhere, &[allow(&[READ]).when(own)], |grant| {
+            grant.conditions = vec![joined]
+        });
     });
     let access = Access::new(&estate);
     let yes = |attribute| (attribute, Known::Text("true".to_owned()));

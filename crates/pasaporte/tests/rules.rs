@@ -8,7 +8,8 @@ use rstest::rstest;
 use serde_json::Value;
 
 fn pasaporte(args: &[&str]) -> Value {
-    let output = Command::cargo_bin("pasaporte").unwrap().args(args).assert().success().get_output().stdout.clone();
+    let output =
+        Command::cargo_bin("pasaporte").unwrap().args(args).assert().success().get_output().stdout.clone();
     serde_json::from_slice(&output).unwrap()
 }
 
@@ -45,7 +46,10 @@ fn every_rule_says_why_how_and_where_to_read_on() {
     for rule in rules.as_array().unwrap() {
         let id = rule["id"].as_str().unwrap();
         let (family, name) = id.split_once('/').unwrap();
-        assert!(!family.is_empty() && name.chars().all(|each| each.is_ascii_lowercase() || each == '-'), "{id}");
+        assert!(
+            !family.is_empty() && name.chars().all(|each| each.is_ascii_lowercase() || each == '-'),
+            "{id}"
+        );
         assert!(!seen.contains(&id.to_owned()), "{id} twice");
         seen.push(id.to_owned());
         for field in ["title", "why", "fix", "check"] {
@@ -117,12 +121,18 @@ fn in_effect(#[case] rule: &str, #[case] estate: &str, #[case] expected: &[&str]
     assert_eq!(fires_on(rule, &file), expected);
 }
 
-/// A grant's severity grows with who can reach the code that holds it, and shrinks outside production.
+/// A severity grows with who gets in, and shrinks outside production.
 #[rstest]
-#[case("production", "none", "critical")]
-#[case("production", "identity", "medium")]
-#[case("test", "none", "high")]
-fn severity_follows_reach_and_environment(#[case] environment: &str, #[case] check: &str, #[case] expected: &str) {
+#[case("production", "entry/anonymous-endpoint", "none", "critical")]
+#[case("production", "entry/open-invoke", "identity", "high")]
+#[case("test", "entry/anonymous-endpoint", "none", "high")]
+#[case("test", "entry/open-invoke", "identity", "medium")]
+fn severity_follows_reach_and_environment(
+    #[case] environment: &str,
+    #[case] rule: &str,
+    #[case] check: &str,
+    #[case] expected: &str,
+) {
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("estate.yaml");
     let estate = format!(
@@ -134,8 +144,6 @@ resources: [{{id: \"table:t\", in: a, sensitivity: confidential}}]
 "
     );
     fs::write(&file, estate).unwrap();
-    let rule = if check == "none" { "entry/anonymous-endpoint" } else { "entry/open-invoke" };
     let audit = pasaporte(&["audit", file.to_str().unwrap(), "--only", rule, "--format", "json"]);
-    let expected = if check == "none" { expected } else { "high" };
     assert_eq!(audit["findings"][0]["severity"], expected);
 }

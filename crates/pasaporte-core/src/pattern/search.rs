@@ -59,7 +59,66 @@ pub fn find(required: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -> 
     if required.iter().any(|group| group.is_empty()) || excluded.iter().any(|each| each.is_everything()) {
         return Found::Nothing;
     }
-    Search::new(required, excluded, any_case).run()
+    // Most questions need no walk: what can never meet is left out, and where a group has come down to
+    // single strings, those are tried.
+    let groups = prune(required, any_case);
+    if groups.iter().any(Vec::is_empty) {
+        return Found::Nothing;
+    }
+    let excluded: Vec<&Pattern> = excluded
+        .iter()
+        .copied()
+        .filter(|each| groups.iter().all(|group| group.iter().any(|other| may_meet(each, other, any_case))))
+        .collect();
+    let groups: Vec<&[&Pattern]> = groups.iter().map(Vec::as_slice).collect();
+    try_literals(&groups, &excluded, any_case)
+        .unwrap_or_else(|| Search::new(&groups, &excluded, any_case).run())
+}
+
+/// The groups without the patterns that meet none of another group.
+fn prune<'p>(required: &[&[&'p Pattern]], any_case: bool) -> Vec<Vec<&'p Pattern>> {
+    let mut groups: Vec<Vec<&Pattern>> = required.iter().map(|group| group.to_vec()).collect();
+    for at in 0..groups.len() {
+        let group = std::mem::take(&mut groups[at]);
+        let meets_all = |pattern: &&Pattern| {
+            let others = groups.iter().enumerate().filter(|(index, _)| *index != at);
+            others.into_iter().all(|(_, other)| other.iter().any(|each| may_meet(pattern, each, any_case)))
+        };
+        groups[at] = group.into_iter().filter(meets_all).collect();
+    }
+    groups
+}
+
+/// Whether two patterns may match a common string, by what they begin with.
+fn may_meet(left: &Pattern, right: &Pattern, any_case: bool) -> bool {
+    for pair in left.steps().iter().zip(right.steps()) {
+        match pair {
+            (Step::One(one), Step::One(other)) => {
+                if one != other && !(any_case && lower(*one) == lower(*other)) {
+                    return false;
+                }
+            }
+            (Step::Run, _) | (_, Step::Run) => return true,
+            (Step::Any, _) | (_, Step::Any) => {}
+        }
+    }
+    true
+}
+
+/// The answer where some group has literals only: the shortest of them that fits.
+fn try_literals(groups: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -> Option<Found> {
+    let literals = groups
+        .iter()
+        .find_map(|group| group.iter().map(|pattern| pattern.as_literal()).collect::<Option<Vec<&str>>>())?;
+    let matches = |pattern: &Pattern, text: &str| {
+        if any_case { pattern.matches_any_case(text) } else { pattern.matches(text) }
+    };
+    let fits = literals.into_iter().filter(|text| {
+        groups.iter().all(|group| group.iter().any(|pattern| matches(pattern, text)))
+            && !excluded.iter().any(|pattern| matches(pattern, text))
+    });
+    let shortest = fits.min_by_key(|text| text.chars().count());
+    Some(shortest.map_or(Found::Nothing, |text| Found::Example(text.to_owned())))
 }
 
 struct Search<'p> {

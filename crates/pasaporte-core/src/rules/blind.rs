@@ -180,7 +180,7 @@ fn unknown_age(audit: &Audit<'_>) -> Vec<Raised> {
                 Thing::Key(id),
                 "Nobody said when this enabled key was made, so its age is not known.".to_owned(),
             )
-            .fix("Add `created`.")
+            .fix("Say when it was made: add `created` to its entry.")
             .at(key.origin, "the key")
         })
         .collect()

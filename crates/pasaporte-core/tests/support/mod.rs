@@ -2,7 +2,12 @@
 //!
 //! Things are named by their ids; what a test does not say has the plainest value there is.
 
-#![allow(dead_code, unreachable_pub, missing_docs, reason = "a module of test programs, each of which uses a part of it")]
+#![allow(
+    dead_code,
+    unreachable_pub,
+    missing_docs,
+    reason = "a module of test programs, each of which uses a part of it"
+)]
 
 use jiff::Timestamp;
 use pasaporte_core::access::{Access, Answer, Context, Known, Question, Verdict};
@@ -143,7 +148,10 @@ impl World {
             default: false,
             client_id: None,
             environment: None,
-            tags: tags.iter().map(|(name, value)| (self.builder.name(name), self.builder.name(value))).collect(),
+            tags: tags
+                .iter()
+                .map(|(name, value)| (self.builder.name(name), self.builder.name(value)))
+                .collect(),
             origin,
         };
         self.builder.declare(id, identity, origin);
@@ -224,8 +232,9 @@ impl World {
     }
 
     fn selection(&mut self, any: &[String], except: &[String]) -> Selection {
-        let mut patterns =
-            |texts: &[String]| texts.iter().map(|text| self.builder.pattern(text).unwrap()).collect::<Vec<_>>();
+        let mut patterns = |texts: &[String]| {
+            texts.iter().map(|text| self.builder.pattern(text).unwrap()).collect::<Vec<_>>()
+        };
         Selection { any: patterns(any), except: patterns(except) }
     }
 
@@ -304,8 +313,8 @@ pub fn everybody(kind: MemberKind) -> MembershipRule {
     MembershipRule { kind, within: None, tag: None, named: None }
 }
 
-pub fn named(pattern: &str) -> Option<Pattern> {
-    Some(Pattern::parse(pattern).unwrap())
+pub fn named(pattern: &str) -> Pattern {
+    Pattern::parse(pattern).unwrap()
 }
 
 /// Asks a question with nothing fixed.

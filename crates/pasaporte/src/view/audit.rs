@@ -99,16 +99,17 @@ fn heading(page: Page, audited: &Audited) -> String {
         count(things("groups"), "group"),
         count(things("resources"), "resource"),
     );
-    let _ = writeln!(out, "\n{held}.");
+    out.push('\n');
+    out.push_str(&page.paragraph(&format!("{held}."), "", "", 0));
     let blind = match looked_at.blind_spots {
         0 => "Nothing in it was out of sight.".to_owned(),
         some => format!(
-            "{}: {} not seen or not understood; what that hides is not called clean.",
-            paint(BOLD, "Blind spots"),
+            "Blind spots: {} not seen or not understood; what that hides is not called clean.",
             if some == 1 { "1 thing was".to_owned() } else { format!("{some} things were") },
         ),
     };
-    let _ = writeln!(out, "{blind}\n");
+    out.push_str(&page.paragraph(&blind, "", "", 0));
+    out.push('\n');
     out
 }
 
@@ -142,7 +143,9 @@ fn in_detail(page: Page, estate: &Estate, finding: &Finding) -> String {
     let place = place(finding);
     let gap = page.text_width().saturating_sub(2 + finding.thing.width() + place.width());
     let thing = paint(NAME.bold(), &finding.thing);
-    if gap >= 2 {
+    if place.is_empty() {
+        let _ = writeln!(out, "\n{bar}{thing}");
+    } else if gap >= 2 {
         let _ = writeln!(out, "\n{bar}{thing}{}{}", " ".repeat(gap), paint(DIM, &place));
     } else {
         let _ = writeln!(out, "\n{bar}{thing}\n{bar}{}", paint(DIM, &place));

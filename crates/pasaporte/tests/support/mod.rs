@@ -1,0 +1,86 @@
+//! Drives the built program in a folder of its own.
+
+#![allow(
+    dead_code,
+    unreachable_pub,
+    missing_docs,
+    reason = "a module of test programs, each of which uses a part of it"
+)]
+
+use std::path::{Path, PathBuf};
+
+use assert_cmd::Command;
+use serde_json::Value;
+use tempfile::TempDir;
+
+/// A folder with files, in which the program runs.
+pub struct Place {
+    folder: TempDir,
+}
+
+/// What a run came to.
+pub struct Run {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl Place {
+    pub fn new() -> Self {
+        Self { folder: tempfile::tempdir().unwrap() }
+    }
+
+    /// A place with one file.
+    pub fn with(name: &str, content: impl AsRef<[u8]>) -> Self {
+        let place = Self::new();
+        place.write(name, content);
+        place
+    }
+
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    pub fn write(&self, name: &str, content: impl AsRef<[u8]>) {
+        let path = self.folder.path().join(name);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, content).unwrap();
+    }
+
+    pub fn run(&self, args: &[&str]) -> Run {
+        self.run_with(args, "")
+    }
+
+    /// Runs the program with something on standard input.
+    pub fn run_with(&self, args: &[&str], input: impl Into<Vec<u8>>) -> Run {
+        let mut command = Command::cargo_bin("pasaporte").unwrap();
+        command.current_dir(self.folder.path()).env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE");
+        let output = command.args(args).write_stdin(input).output().unwrap();
+        Run {
+            code: output.status.code().expect("the program ends by itself"),
+            out: String::from_utf8(output.stdout).unwrap(),
+            err: String::from_utf8(output.stderr).unwrap(),
+        }
+    }
+
+    /// The audit of some paths, as JSON.
+    pub fn audit(&self, args: &[&str]) -> Value {
+        let all: Vec<&str> =
+            ["audit"].into_iter().chain(args.iter().copied()).chain(["--format", "json"]).collect();
+        let run = self.run(&all);
+        assert_eq!(run.code, 0, "{}", run.err);
+        serde_json::from_str(&run.out).unwrap()
+    }
+}
+
+/// The sample estate as it lies in the repository.
+pub fn demo() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo")
+}
+
+/// The rule and thing of every finding, in order.
+pub fn findings(audit: &Value) -> Vec<(String, String)> {
+    let text = |value: &Value| value.as_str().unwrap().to_owned();
+    let findings = audit["findings"].as_array().unwrap();
+    findings.iter().map(|finding| (text(&finding["rule"]), text(&finding["thing"]))).collect()
+}
