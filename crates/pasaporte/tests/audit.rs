@@ -321,12 +321,12 @@ fn colour_is_there_when_asked_for() {
 
 /// Many functions with the same two weaknesses.
 fn many(count: usize) -> Place {
-    let mut text = String::from("estate: 1\nas_of: 2026-11-20\nfunctions:\n");
-    for number in 0..count {
-        text.push_str(&format!(
-            "  - {{id: f{number:04}, endpoints: [{{check: none}}], invoke: [signed-in]}}\n"
-        ));
-    }
+    let functions: String = (0..count)
+        .map(|number| {
+            format!("  - {{id: f{number:04}, endpoints: [{{check: none}}], invoke: [signed-in]}}\n")
+        })
+        .collect();
+    let text = format!("estate: 1\nas_of: 2026-11-20\nfunctions:\n{functions}");
     Place::with("a.yaml", text)
 }
 

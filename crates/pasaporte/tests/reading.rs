@@ -349,7 +349,7 @@ fn aliases_that_multiply_are_refused() {
     let mut text = String::from("estate: 1\nx0: &a0 [a, a, a, a, a, a, a, a, a, a]\n");
     for number in 1..30 {
         let previous = format!("*a{}, ", number - 1).repeat(9);
-        text.push_str(&format!("x{number}: &a{number} [{previous}a]\n"));
+        text += &format!("x{number}: &a{number} [{previous}a]\n");
     }
     says(&refused("bomb.yaml", text), &["aliases expand to more than 1000000 values"]);
 }
