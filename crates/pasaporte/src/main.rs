@@ -1,8 +1,9 @@
 //! `pasaporte`: what a team's event-driven functions may do, and who may make them run.
 //!
-//! The binary is thin: [`cli`] reads arguments and calls the libraries, [`view`] turns their values
-//! into text. Nothing here judges.
+//! The binary is thin: [`cli`] reads arguments and calls the libraries, [`audited`] holds an audit that was
+//! run, [`view`] turns values into text. Nothing here judges.
 
+mod audited;
 mod cli;
 mod view;
 

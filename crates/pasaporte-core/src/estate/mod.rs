@@ -13,6 +13,7 @@ mod ids;
 mod key;
 mod names;
 mod origin;
+mod patterns;
 mod permission;
 mod principal;
 mod references;
@@ -54,7 +55,8 @@ pub use tree::Tree;
 pub use vocabulary::Vocabulary;
 pub(crate) use vocabulary::vocabulary;
 
-use crate::pattern::{Pattern, Patterns};
+use crate::pattern::Pattern;
+use patterns::Patterns;
 use table::Tables;
 
 /// Everything that was read about functions and what surrounds them.

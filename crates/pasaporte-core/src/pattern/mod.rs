@@ -5,11 +5,7 @@
 
 mod search;
 
-use indexmap::IndexMap;
-use rustc_hash::FxBuildHasher;
 use thiserror::Error;
-
-use crate::estate::{Id, PatternId};
 
 pub use search::{Found, covers, find, overlaps};
 
@@ -220,26 +216,6 @@ pub(crate) fn lower(one: char) -> char {
     match (lower.next(), lower.next()) {
         (Some(only), None) => only,
         _ => one,
-    }
-}
-
-/// The distinct patterns of an estate.
-#[derive(Debug, Default)]
-pub struct Patterns {
-    all: IndexMap<Box<str>, Pattern, FxBuildHasher>,
-}
-
-impl Patterns {
-    pub(crate) fn intern(&mut self, text: &str) -> Result<PatternId, BadPattern> {
-        if let Some(index) = self.all.get_index_of(text) {
-            return Ok(PatternId::new(index));
-        }
-        let pattern = Pattern::parse(text)?;
-        Ok(PatternId::new(self.all.insert_full(text.into(), pattern).0))
-    }
-
-    pub(crate) fn get(&self, id: PatternId) -> &Pattern {
-        &self.all[id.index()]
     }
 }
 

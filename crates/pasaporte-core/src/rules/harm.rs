@@ -106,7 +106,11 @@ fn changes_access(
         let resources = access.patterns(&statement.resources.any);
         if resources.into_iter().any(|resources| stays(&action, resources)) {
             let everything = access.lists_all_of(&statement.actions, &every, any_case);
-            let may = if everything { "change who may do what".to_owned() } else { format!("do {action}") };
+            let may = if everything {
+                "change who may do what".to_owned()
+            } else {
+                format!("do {action}, which changes who may do what,")
+            };
             return Some(Harm::new(Impact::ControlsAccess, format!("{may} {}", place(access, grant))));
         }
     }

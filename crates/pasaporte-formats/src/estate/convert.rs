@@ -10,7 +10,6 @@ use pasaporte_core::pattern::Pattern;
 
 use super::document::Entity;
 use super::entries::{self, Check, LastUsed, Network, Presents, Tags};
-use super::load::origin;
 use super::read::Report;
 use super::statements::{Admission, Picked, Statement, Test, When};
 use super::values::{
@@ -692,6 +691,11 @@ impl Converter<'_, '_> {
             Test::Present(present) => model::Test::Present(*present),
         }
     }
+}
+
+/// A place in a text as the model keeps it.
+pub(super) fn origin(file: FileId, at: Position) -> model::Origin {
+    model::Origin { file, line: at.line, column: at.column }
 }
 
 /// Which kind of statement on a thing it is.

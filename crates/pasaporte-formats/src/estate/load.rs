@@ -6,13 +6,13 @@ use jiff::Timestamp;
 use pasaporte_core::estate::{Builder, Estate, Fault, FileId, Origin};
 
 use super::VERSION;
-use super::convert::Converter;
+use super::convert::{Converter, origin};
 use super::document::{Entity, KINDS, SECTIONS};
 use super::read::{Read, Report, nearest, printable, scalar_text};
 use super::values::Moment;
 use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 use crate::text::json::{Cursor, JsonError};
-use crate::text::{Form, Position, Source, Tape, Value, View, Writer, yaml};
+use crate::text::{Form, Source, Tape, Value, View, Writer, yaml};
 
 /// Longest line of NDJSON that is read; an entity is a few kilobytes.
 const LONGEST_LINE: usize = 16 << 20;
@@ -331,11 +331,6 @@ fn entity(builder: &mut Builder, file: FileId, kind: &str, view: View<'_, '_>, r
     if let Some(entity) = Entity::read(kind, view, report) {
         Converter { builder, file, report }.entity(entity, view);
     }
-}
-
-/// A place in a text as the model keeps it.
-pub(super) fn origin(file: FileId, at: Position) -> Origin {
-    Origin { file, line: at.line, column: at.column }
 }
 
 /// A fault of the estate as a whole, with the lines it is about.

@@ -3,12 +3,11 @@
 use std::collections::BTreeSet;
 
 use clap::{Args, ValueEnum};
-use pasaporte_core::estate::Estate;
 use pasaporte_core::pattern::Pattern;
-use pasaporte_core::rules::{self, Finding, Rule, Settings, Severity, judge};
-use pasaporte_formats::report::{LookedAt, Report};
+use pasaporte_core::rules::{self, Severity};
 
 use super::{BLIND, Done, FOUND, Format, Input};
+use crate::audited::Audited;
 use crate::view::{self, Page};
 
 #[derive(Debug, Args)]
@@ -73,13 +72,6 @@ impl From<Level> for Severity {
     }
 }
 
-/// An audit that was run.
-pub(crate) struct Audited {
-    pub(crate) findings: Vec<Finding>,
-    pub(crate) looked_at: LookedAt,
-    pub(crate) ran: BTreeSet<&'static str>,
-}
-
 impl Audit {
     pub(crate) fn run(&self, page: Page) -> Done {
         let chosen = match self.judging.chosen() {
@@ -97,30 +89,6 @@ impl Audit {
         };
         Done::Exit(text, self.judging.exit_code(&audited))
     }
-}
-
-impl Audited {
-    /// Runs the chosen rules; the blind ones always run, since what was not seen belongs to every answer.
-    pub(crate) fn new(estate: &Estate, chosen: BTreeSet<&'static str>) -> Self {
-        let audit = rules::Audit::new(estate, Settings::default());
-        let run: BTreeSet<&str> = rules::all()
-            .filter(|rule| chosen.contains(rule.id) || is_blind(rule))
-            .map(|rule| rule.id)
-            .collect();
-        let mut findings = judge(&audit, &run);
-        let blind_spots = findings.iter().filter(|finding| is_blind(finding.rule)).count();
-        findings.retain(|finding| chosen.contains(finding.rule.id));
-        Self { findings, looked_at: LookedAt::new(estate, blind_spots), ran: chosen }
-    }
-
-    fn to_json(&self, estate: &Estate) -> String {
-        let ran = rules::all().filter(|rule| self.ran.contains(rule.id));
-        Report::new(estate, &self.findings, ran, self.looked_at.clone(), env!("CARGO_PKG_VERSION")).to_json()
-    }
-}
-
-fn is_blind(rule: &Rule) -> bool {
-    rule.family() == "blind"
 }
 
 impl Showing {

@@ -9,7 +9,8 @@ use pasaporte_formats::estate::load;
 use pasaporte_formats::text::{Form, Source};
 
 use super::Done;
-use super::audit::{Audited, Judging, Showing};
+use super::audit::{Judging, Showing};
+use crate::audited::Audited;
 use crate::view::{self, Page};
 
 #[derive(Debug, Args)]

@@ -20,8 +20,6 @@ use pasaporte_formats::text::Source;
 
 use crate::view;
 
-pub(crate) use audit::Audited;
-
 /// Reads what event-driven functions may do and who may make them run, and says what is too wide,
 /// what is open to anyone, which keys are stale, and what the smallest safe fix is.
 #[derive(Debug, Parser)]

@@ -5,11 +5,11 @@ use std::path::Path;
 
 use pasaporte_core::estate::{Estate, Vocabulary};
 use pasaporte_core::rules::{Finding, Rule, Severity, Sureness};
+use pasaporte_formats::report::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
 use super::page::{BOLD, DIM, FIX, NAME, Page, paint, style_of, wrap};
-use super::table::{Cell, Table, table};
-use crate::cli::Audited;
+use crate::audited::Audited;
 
 /// Findings of one rule and severity that are told in full before the others are only named.
 const MOST_OF_A_RULE: usize = 3;
@@ -61,46 +61,29 @@ fn heading(page: Page, audited: &Audited) -> String {
         || "at a time that the estate does not say".to_owned(),
         |time| format!("as of {}", time.replace('T', " ").replace('Z', " UTC")),
     );
-    let things = |kind: &str| looked_at.things.get(kind).copied().unwrap_or_default();
-    let files = looked_at.files.len();
-    let mut out =
-        format!("{} {as_of}, read from {}\n\n", paint(BOLD, "Looked at an estate"), count(files, "file"));
-    let mut places = Table::new(&[
-        ("platform", "platform"),
-        ("account", "account"),
-        ("functions", "functions"),
-        ("endpoints", "endpoints"),
-        ("identities", "identities"),
-        ("keys", "keys"),
-    ]);
-    for account in &looked_at.accounts {
-        places.row(vec![
-            account.platform.as_deref().map_or(Cell::text("not said"), Cell::text),
-            account.account.as_deref().map_or(Cell::text("none"), Cell::text),
-            Cell::count(account.functions),
-            Cell::count(account.endpoints),
-            Cell::count(account.identities),
-            Cell::count(account.keys),
-        ]);
-    }
-    places.last_is_total(vec![
-        Cell::text("in all"),
-        Cell::text(&count(things("accounts"), "account")),
-        Cell::count(things("functions")),
-        Cell::count(things("endpoints")),
-        Cell::count(things("identities")),
-        Cell::count(things("keys")),
-    ]);
-    out.push_str(&indented(&table(Page { width: page.width - 2 }, &places)));
-    let held = format!(
-        "with {}, {}, {} and {}",
-        count(things("grants"), "grant"),
-        count(things("permission_sets"), "permission set"),
-        count(things("groups"), "group"),
-        count(things("resources"), "resource"),
-    );
-    out.push('\n');
-    out.push_str(&page.paragraph(&format!("{held}."), "", "", 0));
+    let files = count(looked_at.files.len(), "file");
+    let mut out = format!("{} {as_of}, read from {files}\n", paint(BOLD, "Looked at an estate"));
+    let kinds = [
+        "function",
+        "endpoint",
+        "trigger",
+        "identity",
+        "key",
+        "grant",
+        "permission_set",
+        "group",
+        "resource",
+    ];
+    let things: Vec<String> = kinds
+        .into_iter()
+        .map(|one| {
+            let many = if one == "identity" { "identities".to_owned() } else { format!("{one}s") };
+            let number = looked_at.things.get(many.as_str()).copied().unwrap_or_default();
+            format!("{number} {}", if number == 1 { one } else { &many }.replace('_', " "))
+        })
+        .collect();
+    out.push_str(&page.paragraph(&format!("{}.", things.join(", ")), "", "", 0));
+    out.push_str(&functions_by_account(page, looked_at));
     let blind = match looked_at.blind_spots {
         0 => "Nothing in it was out of sight.".to_owned(),
         some => format!(
@@ -109,6 +92,34 @@ fn heading(page: Page, audited: &Audited) -> String {
         ),
     };
     out.push_str(&page.paragraph(&blind, "", "", 0));
+    out.push('\n');
+    out
+}
+
+/// How many functions each account has, a line or two a platform, the largest accounts first.
+fn functions_by_account(page: Page, looked_at: &LookedAt) -> String {
+    const MOST_ACCOUNTS: usize = 8;
+    let platform = |account: &AccountOut| account.platform.clone().unwrap_or("not said".to_owned());
+    let accounts: Vec<&AccountOut> =
+        looked_at.accounts.iter().filter(|each| each.account.is_some() || each.functions > 0).collect();
+    let widest = accounts.iter().map(|account| platform(account).width()).max().unwrap_or_default();
+    let mut out = format!("\nFunctions by platform and account ({}):\n", count(accounts.len(), "account"));
+    for group in accounts.chunk_by(|one, other| one.platform == other.platform) {
+        let mut group = group.to_vec();
+        group.sort_by_key(|account| std::cmp::Reverse(account.functions));
+        let told = group.iter().take(MOST_ACCOUNTS).map(|account| {
+            format!("{} {}", account.account.as_deref().unwrap_or("no account"), account.functions)
+        });
+        let mut told = told.collect::<Vec<_>>().join(", ");
+        if group.len() > MOST_ACCOUNTS {
+            let rest = &group[MOST_ACCOUNTS..];
+            let functions = rest.iter().map(|account| account.functions).sum::<usize>();
+            let _ = write!(told, " and {} more with {functions}", count(rest.len(), "account"));
+        }
+        let name = platform(group[0]);
+        let first = format!("  {}{}  ", paint(DIM, &name), " ".repeat(widest - name.width()));
+        out.push_str(&page.paragraph(&told, &first, &" ".repeat(widest + 4), widest + 4));
+    }
     out.push('\n');
     out
 }
@@ -271,10 +282,6 @@ pub(crate) fn next_steps(page: Page, folder: Option<&Path>) -> String {
         out.push_str(&page.paragraph(what, "    ", "    ", 4));
     }
     out
-}
-
-fn indented(text: &str) -> String {
-    text.lines().fold(String::new(), |out, line| out + "  " + line + "\n")
 }
 
 fn count(number: usize, one: &str) -> String {

@@ -6,9 +6,9 @@ use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table as Drawing
 use serde_json::{Map, Value};
 use unicode_width::UnicodeWidthStr;
 
-use super::page::{DIM, NAME, Page, paint};
+use super::page::{DIM, NAME, Page, paint, wrap};
 
-/// How many of several texts are shown to people; programs get all.
+/// How many of several texts are shown to people at most; fewer where the page is narrow. Programs get all.
 const MOST_IN_A_CELL: usize = 3;
 
 /// One cell.
@@ -35,13 +35,15 @@ impl Cell {
         Self::Number(i64::try_from(count).unwrap_or(i64::MAX))
     }
 
-    fn shown(&self) -> String {
+    /// As people see it, with at most so many of several texts.
+    fn shown(&self, most: usize) -> String {
         match self {
             Self::Text(text) => text.clone(),
             Self::Number(number) => number.to_string(),
             Self::Many(texts) if texts.is_empty() => "–".to_owned(),
-            Self::Many(texts) if texts.len() > MOST_IN_A_CELL => {
-                format!("{}, +{}", texts[..MOST_IN_A_CELL - 1].join(", "), texts.len() - MOST_IN_A_CELL + 1)
+            Self::Many(texts) if texts.len() > most => {
+                let told = (most - 1).max(1);
+                format!("{}, +{}", texts[..told].join(", "), texts.len() - told)
             }
             Self::Many(texts) => texts.join(", "),
             Self::Nothing => "–".to_owned(),
@@ -58,18 +60,18 @@ impl Cell {
     }
 }
 
-/// Rows under columns, each of which has a name for programs and one for people.
+/// Rows under columns, each of which has a name for programs and one for people; a column whose second name
+/// is empty is for programs alone.
 #[derive(Debug)]
 pub(crate) struct Table {
     columns: Vec<(&'static str, &'static str)>,
     rows: Vec<Vec<Cell>>,
-    total: Option<Vec<Cell>>,
 }
 
 impl Table {
     /// A table without rows.
     pub(crate) fn new(columns: &[(&'static str, &'static str)]) -> Self {
-        Self { columns: columns.to_vec(), rows: Vec::new(), total: None }
+        Self { columns: columns.to_vec(), rows: Vec::new() }
     }
 
     /// Adds a row.
@@ -77,15 +79,10 @@ impl Table {
         self.rows.push(row);
     }
 
-    /// Adds a last row that sums up the others.
-    pub(crate) fn last_is_total(&mut self, row: Vec<Cell>) {
-        self.total = Some(row);
-    }
-
     /// The rows in the order of their first columns, so that the order of input does not show.
     fn sorted(&self) -> Vec<&Vec<Cell>> {
         let mut rows: Vec<&Vec<Cell>> = self.rows.iter().collect();
-        rows.sort_by_cached_key(|row| row.iter().map(Cell::shown).collect::<Vec<_>>());
+        rows.sort_by_cached_key(|row| row.iter().map(|cell| cell.shown(MOST_IN_A_CELL)).collect::<Vec<_>>());
         rows
     }
 
@@ -104,52 +101,107 @@ impl Table {
     }
 }
 
-/// A table as text: in columns where the page is wide enough for them, else a block a row, so that no
-/// name is ever broken.
+/// A table as text: in columns where the page is wide enough for them, with fewer of several texts or with its
+/// widest column on several lines where that helps; else a block a row, so that no name is ever broken.
 pub(crate) fn table(page: Page, table: &Table) -> String {
     if table.rows.is_empty() {
         return "none\n".to_owned();
     }
-    let drawn = columns(table);
-    if drawn.lines().all(|line| line.width() <= page.width) { drawn } else { blocks(page, table) }
+    let fits = |drawn: &String| drawn.lines().all(|line| line.width() <= page.width);
+    let short = (1..=MOST_IN_A_CELL).rev().map(|most| Grid::new(table, most).drawn()).find(fits);
+    let wrapped = || Grid::new(table, MOST_IN_A_CELL).wrapped(page.width).map(|grid| grid.drawn());
+    short.or_else(wrapped).unwrap_or_else(|| blocks(page, table))
 }
 
-fn columns(table: &Table) -> String {
-    let mut drawing = Drawing::new();
-    let ruled = TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─'));
-    drawing.load_style(ruled).set_content_arrangement(ContentArrangement::Disabled);
-    drawing.set_header(table.columns.iter().map(|(_, title)| *title));
-    for row in table.sorted().into_iter().chain(&table.total) {
-        drawing.add_row(row.iter().map(Cell::shown));
-    }
-    for (index, column) in drawing.column_iter_mut().enumerate() {
-        column.set_padding((0, 2));
-        if table.rows.iter().all(|row| matches!(row[index], Cell::Number(_) | Cell::Nothing)) {
-            column.set_cell_alignment(CellAlignment::Right);
+/// Columns between two spaces.
+const GAP: usize = 2;
+
+/// The cells of a table that people see, as texts.
+struct Grid<'t> {
+    titles: Vec<&'t str>,
+    rows: Vec<Vec<String>>,
+    numeric: Vec<bool>,
+}
+
+impl<'t> Grid<'t> {
+    fn new(table: &'t Table, most: usize) -> Self {
+        let told: Vec<usize> =
+            (0..table.columns.len()).filter(|&index| !table.columns[index].1.is_empty()).collect();
+        let is_numeric =
+            |index: usize| table.rows.iter().all(|row| matches!(row[index], Cell::Number(_) | Cell::Nothing));
+        Self {
+            titles: told.iter().map(|&index| table.columns[index].1).collect(),
+            rows: table
+                .sorted()
+                .iter()
+                .map(|row| told.iter().map(|&index| row[index].shown(most)).collect())
+                .collect(),
+            numeric: told.iter().map(|&index| is_numeric(index)).collect(),
         }
     }
-    drawing.lines().fold(String::new(), |out, line| out + line.trim_end() + "\n")
+
+    fn width_of(&self, column: usize) -> usize {
+        let widths = self.rows.iter().map(|row| row[column].width());
+        widths.chain([self.titles[column].width()]).max().unwrap_or_default()
+    }
+
+    /// The same with the widest column broken at its spaces, if that makes it fit.
+    fn wrapped(mut self, width: usize) -> Option<Self> {
+        let widest = (0..self.titles.len()).max_by_key(|&column| self.width_of(column))?;
+        let others = (0..self.titles.len()).filter(|&column| column != widest);
+        let others: usize = others.map(|column| self.width_of(column) + GAP).sum();
+        let left = width.checked_sub(others)?;
+        let words = self.rows.iter().flat_map(|row| row[widest].split(' ')).map(UnicodeWidthStr::width);
+        if left < words.max()?.max(self.titles[widest].width()).max(MOST_BROKEN) {
+            return None;
+        }
+        for row in &mut self.rows {
+            row[widest] = wrap(&row[widest], left).join("\n");
+        }
+        Some(self)
+    }
+
+    fn drawn(&self) -> String {
+        let mut drawing = Drawing::new();
+        let ruled = TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─'));
+        drawing.load_style(ruled).set_content_arrangement(ContentArrangement::Disabled);
+        drawing.set_header(&self.titles);
+        for row in &self.rows {
+            drawing.add_row(row);
+        }
+        for (column, numeric) in drawing.column_iter_mut().zip(&self.numeric) {
+            // The drawing puts one more space between columns.
+            column.set_padding((0, GAP as u16 - 1));
+            if *numeric {
+                column.set_cell_alignment(CellAlignment::Right);
+            }
+        }
+        drawing.lines().fold(String::new(), |out, line| out + line.trim_end() + "\n")
+    }
 }
+
+/// A column is not made narrower than this: it would read like a ladder.
+const MOST_BROKEN: usize = 24;
 
 /// The first cell of each row, and below it the others with their titles.
 fn blocks(page: Page, table: &Table) -> String {
     const INDENT: &str = "  ";
-    const GAP: &str = "   ";
+    const BETWEEN: &str = "   ";
     let mut out = String::new();
     for row in table.sorted() {
-        let _ = writeln!(out, "{}", paint(NAME.bold(), &row[0].shown()));
+        let _ = writeln!(out, "{}", paint(NAME.bold(), &row[0].shown(MOST_IN_A_CELL)));
         let mut used = 0;
         for ((_, title), cell) in table.columns.iter().zip(row).skip(1) {
-            if matches!(cell, Cell::Nothing) {
+            if matches!(cell, Cell::Nothing) || title.is_empty() {
                 continue;
             }
-            let shown = cell.shown();
+            let shown = cell.shown(MOST_IN_A_CELL);
             let width = title.width() + 1 + shown.width();
-            if used > 0 && used + GAP.len() + width > page.width {
+            if used > 0 && used + BETWEEN.len() + width > page.width {
                 out.push('\n');
                 used = 0;
             }
-            let before = if used == 0 { INDENT } else { GAP };
+            let before = if used == 0 { INDENT } else { BETWEEN };
             let _ = write!(out, "{before}{} {shown}", paint(DIM, title));
             used += before.len() + width;
         }

@@ -64,7 +64,7 @@ pub(super) fn endpoints(audit: &Audit<'_>) -> Table {
     let mut table = Table::new(&[
         ("endpoint", "endpoint"),
         ("account", "account"),
-        ("gateway", "gateway"),
+        ("gateway", ""),
         ("check", "check"),
         ("network", "network"),
         ("let_in", "lets in"),
