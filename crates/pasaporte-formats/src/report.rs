@@ -3,13 +3,15 @@
 //! Findings come worst first, then by rule, thing and fingerprint. Fields may be added in later
 //! versions of the same major number; none changes its meaning.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::io::{self, Write};
 
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{Environment, Estate};
 use pasaporte_core::rules::{self, Finding, Impact, Level, Severity, Sureness};
-use schemars::JsonSchema;
-use serde::Serialize;
+use schemars::{JsonSchema, Schema, SchemaGenerator};
+use serde::{Serialize, Serializer};
 
 use crate::estate::Word;
 
@@ -19,7 +21,7 @@ pub const VERSION: u64 = 1;
 /// An audit and what it found.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(title = "Pasaporte audit, version 1")]
-pub struct Report {
+pub struct Report<'a> {
     /// The version of this output.
     pub audit: u64,
     /// The program that made it.
@@ -29,9 +31,34 @@ pub struct Report {
     /// How many findings there are of each severity, worst first.
     pub counts: Counts,
     /// The findings, worst first.
-    pub findings: Vec<FindingOut>,
+    pub findings: Findings<'a>,
     /// The rules that were run, by id.
     pub rules: Vec<RuleOut>,
+}
+
+/// Findings to be written: each is worded as it is written, so that many cost no more memory than one.
+#[derive(Debug, Clone, Copy)]
+pub struct Findings<'a> {
+    audit: &'a rules::Audit<'a>,
+    findings: &'a [Finding],
+}
+
+impl Serialize for Findings<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_seq(self.findings.iter().map(|finding| FindingOut::of(finding, self.audit)))
+    }
+}
+
+impl JsonSchema for Findings<'_> {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "Findings".into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        Vec::<FindingOut>::json_schema(generator)
+    }
 }
 
 /// The program that made a report.
@@ -171,29 +198,31 @@ impl Counts {
 }
 
 impl FindingOut {
-    fn of(finding: &Finding, estate: &Estate) -> Self {
+    fn of(finding: &Finding, audit: &rules::Audit<'_>) -> Self {
+        let estate = audit.estate();
+        let told = finding.told(audit);
         let (impact, exposure) = match finding.level {
             Level::Table(impact, exposure) => (Some(Word(impact)), Some(Word(exposure))),
             Level::Fixed(_) => (None, None),
         };
         Self {
-            fingerprint: finding.fingerprint.clone(),
+            fingerprint: finding.fingerprint.to_string(),
             rule: finding.rule.id,
             severity: Word(finding.severity),
             sureness: Word(finding.sureness),
             impact,
             exposure,
-            thing: finding.thing.clone(),
-            platform: finding.platform.clone(),
-            account: finding.account.clone(),
+            thing: finding.label(estate),
+            platform: finding.platform(estate).map(str::to_owned),
+            account: finding.account(estate).map(str::to_owned),
             environment: finding.environment.map(Word),
-            situation: finding.situation.clone(),
-            fix: finding.fix.clone(),
-            evidence: finding
+            situation: told.situation,
+            fix: told.fix,
+            evidence: told
                 .evidence
-                .iter()
+                .into_iter()
                 .map(|evidence| EvidenceOut {
-                    what: evidence.what.clone(),
+                    what: evidence.what,
                     file: estate.path(evidence.origin.file).to_owned(),
                     line: evidence.origin.line,
                     column: evidence.origin.column,
@@ -203,11 +232,11 @@ impl FindingOut {
     }
 }
 
-impl Report {
+impl<'a> Report<'a> {
     /// The report of an audit by this version of the program.
     pub fn new(
-        estate: &Estate,
-        findings: &[Finding],
+        audit: &'a rules::Audit<'a>,
+        findings: &'a [Finding],
         ran: impl Iterator<Item = &'static rules::Rule>,
         looked_at: LookedAt,
         version: &'static str,
@@ -217,17 +246,16 @@ impl Report {
             tool: Tool { name: "pasaporte", version },
             looked_at,
             counts: Counts::of(findings),
-            findings: findings.iter().map(|finding| FindingOut::of(finding, estate)).collect(),
+            findings: Findings { audit, findings },
             rules: ran.map(RuleOut::of).collect(),
         }
     }
+}
 
-    /// The report as JSON, indented, with a newline at the end.
-    pub fn to_json(&self) -> String {
-        let mut json = serde_json::to_string_pretty(self).expect("a report has only texts as keys");
-        json.push('\n');
-        json
-    }
+/// Writes a value as JSON, indented, with a newline at the end.
+pub fn write_json(value: &impl Serialize, out: &mut dyn Write) -> io::Result<()> {
+    serde_json::to_writer_pretty(&mut *out, value)?;
+    out.write_all(b"\n")
 }
 
 impl LookedAt {

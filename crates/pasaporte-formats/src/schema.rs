@@ -12,7 +12,7 @@ pub const NAMES: &[&str] = &["estate", "audit"];
 pub fn schema(name: &str) -> Option<String> {
     match name {
         "estate" => Some(text::<Document<'static>>()),
-        "audit" => Some(text::<Report>()),
+        "audit" => Some(text::<Report<'static>>()),
         _ => None,
     }
 }

@@ -1,22 +1,24 @@
 //! An audit that was run: what commands ask for and views show.
 
 use std::collections::BTreeSet;
+use std::io::{self, Write};
 
 use pasaporte_core::estate::Estate;
-use pasaporte_core::rules::{self, Finding, Rule, Settings, judge};
-use pasaporte_formats::report::{LookedAt, Report};
+use pasaporte_core::rules::{self, Audit, Finding, Rule, Settings, judge};
+use pasaporte_formats::report::{LookedAt, Report, write_json};
 
 /// The findings of an audit, and what they were looked for in.
-pub(crate) struct Audited {
+pub(crate) struct Audited<'e> {
+    pub(crate) audit: Audit<'e>,
     pub(crate) findings: Vec<Finding>,
     pub(crate) looked_at: LookedAt,
     pub(crate) ran: BTreeSet<&'static str>,
 }
 
-impl Audited {
+impl<'e> Audited<'e> {
     /// Runs the chosen rules; the blind ones always run, since what was not seen belongs to every answer.
-    pub(crate) fn new(estate: &Estate, chosen: BTreeSet<&'static str>) -> Self {
-        let audit = rules::Audit::new(estate, Settings::default());
+    pub(crate) fn new(estate: &'e Estate, chosen: BTreeSet<&'static str>) -> Self {
+        let audit = Audit::new(estate, Settings::default());
         let run: BTreeSet<&str> = rules::all()
             .filter(|rule| chosen.contains(rule.id) || is_blind(rule))
             .map(|rule| rule.id)
@@ -24,13 +26,15 @@ impl Audited {
         let mut findings = judge(&audit, &run);
         let blind_spots = findings.iter().filter(|finding| is_blind(finding.rule)).count();
         findings.retain(|finding| chosen.contains(finding.rule.id));
-        Self { findings, looked_at: LookedAt::new(estate, blind_spots), ran: chosen }
+        Self { audit, findings, looked_at: LookedAt::new(estate, blind_spots), ran: chosen }
     }
 
-    /// The audit as its JSON report.
-    pub(crate) fn to_json(&self, estate: &Estate) -> String {
+    /// Writes the audit as its JSON report.
+    pub(crate) fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
         let ran = rules::all().filter(|rule| self.ran.contains(rule.id));
-        Report::new(estate, &self.findings, ran, self.looked_at.clone(), env!("CARGO_PKG_VERSION")).to_json()
+        let looked_at = self.looked_at.clone();
+        let report = Report::new(&self.audit, &self.findings, ran, looked_at, env!("CARGO_PKG_VERSION"));
+        write_json(&report, out)
     }
 }
 

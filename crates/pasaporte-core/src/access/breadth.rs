@@ -1,7 +1,7 @@
 //! How much of what a statement gives is left in effect, once denies and ceilings have taken theirs.
 
 use super::{Access, Context, Truth};
-use crate::estate::{At, CaseOfActions, CeilingId, Effect, Grant, Principal, ScopeId, Selection, Statement};
+use crate::estate::{At, CeilingId, Effect, Grant, GrantId, Principal, Statement, StatementId};
 use crate::pattern::{Pattern, covers};
 
 /// What is left of a part of a statement.
@@ -27,7 +27,7 @@ impl Access<'_> {
         grant: &Grant,
         statement: &Statement,
         actions: &Pattern,
-        resources: &Pattern,
+        resources: &str,
         given: &Context,
     ) -> Left {
         let estate = self.estate();
@@ -40,9 +40,10 @@ impl Access<'_> {
             return Left::Confined;
         }
         let any_case = self.any_case_at(grant);
-        let ceilings = self.ceilings_on(holder).into_iter();
+        let profile = self.profile(holder);
+        let ceilings = profile.ceilings.iter();
         let bounded =
-            Truth::all(ceilings.map(|id| self.ceiling_covers(id, actions, resources, given, any_case)));
+            Truth::all(ceilings.map(|&id| self.ceiling_covers(id, actions, resources, given, any_case)));
         match holds.and(bounded) {
             Truth::False => Left::Confined,
             Truth::Unknown => Left::Perhaps,
@@ -50,19 +51,12 @@ impl Access<'_> {
         }
     }
 
-    /// Whether a selection's patterns, leaving its exceptions aside, cover a pattern.
-    pub fn lists_all_of(&self, selection: &Selection, pattern: &Pattern, any_case: bool) -> bool {
-        covers(&self.patterns(&selection.any), pattern, any_case) == Some(true)
-    }
-
     /// Whether the case of actions is ignored where a grant holds: for one that holds everywhere, in
     /// any account.
     pub fn any_case_at(&self, grant: &Grant) -> bool {
         match grant.at {
             At::Thing(place) => self.any_case(place),
-            At::Everywhere => {
-                self.estate().all::<ScopeId>().any(|(_, scope)| scope.action_case == CaseOfActions::Ignored)
-            }
+            At::Everywhere => self.some_ignore_case,
         }
     }
 
@@ -71,43 +65,52 @@ impl Access<'_> {
         holder: Principal,
         grant: &Grant,
         actions: &Pattern,
-        resources: &Pattern,
+        resources: &str,
         given: &Context,
     ) -> bool {
         let estate = self.estate();
         let mut denied = Vec::new();
-        for name in self.names(holder) {
-            for &id in self.grants_of(name) {
-                let other = estate.grant(id);
-                let reaches = match (other.at, grant.at) {
-                    (At::Everywhere, _) => true,
-                    (At::Thing(_), At::Everywhere) => false,
-                    (At::Thing(place), At::Thing(here)) => estate.lies_in(here, place),
-                };
-                if !reaches || self.has_expired(other) {
-                    continue;
-                }
-                for contained in self.statements_of(other) {
-                    let deny = estate.statement(contained.statement);
-                    let conditions = deny.conditions.iter().chain(&other.conditions);
-                    let certain = deny.effect == Effect::Deny
-                        && deny.actions.except.is_empty()
-                        && deny.resources.except.is_empty()
-                        && Truth::all(conditions.map(|each| each.holds(given, estate))) == Truth::True;
-                    if certain && self.lists_all_of(&deny.resources, resources, false) {
-                        denied.extend(self.patterns(&deny.actions.any));
-                    }
-                }
+        let profile = self.profile(holder);
+        let denies = profile.denies.get_or_init(|| self.denies(&profile.grants));
+        for &(id, deny) in denies {
+            let other = estate.grant(id);
+            let reaches = match (other.at, grant.at) {
+                (At::Everywhere, _) => true,
+                (At::Thing(_), At::Everywhere) => false,
+                (At::Thing(place), At::Thing(here)) => estate.lies_in(here, place),
+            };
+            if !reaches {
+                continue;
+            }
+            let deny = estate.statement(deny);
+            let conditions = deny.conditions.iter().chain(&other.conditions);
+            let certain = estate.actions_picked(deny.actions).except().is_empty()
+                && estate.resources_picked(deny.resources).except().is_empty()
+                && Truth::all(conditions.map(|each| each.holds(given, estate))) == Truth::True;
+            if certain && self.covers_resources(deny.resources, resources) {
+                denied.extend(self.patterns(estate.actions_picked(deny.actions).any()));
             }
         }
         !denied.is_empty() && covers(&denied, actions, self.any_case_at(grant)) == Some(true)
+    }
+
+    /// The denies of those grants of a principal that had not expired.
+    fn denies(&self, grants: &[(GrantId, Principal)]) -> Box<[(GrantId, StatementId)]> {
+        let in_force = grants.iter().filter(|(id, _)| !self.has_expired(self.estate.grant(*id)));
+        in_force
+            .flat_map(|&(id, _)| {
+                let statements = self.statements_of(self.estate.grant(id));
+                statements.map(move |contained| (id, contained.statement))
+            })
+            .filter(|(_, statement)| self.estate.statement(*statement).effect == Effect::Deny)
+            .collect()
     }
 
     fn ceiling_covers(
         &self,
         id: CeilingId,
         actions: &Pattern,
-        resources: &Pattern,
+        resources: &str,
         given: &Context,
         any_case: bool,
     ) -> Truth {
@@ -116,11 +119,10 @@ impl Access<'_> {
         let mut possible = Vec::new();
         for &statement in &estate.ceiling(id).statements {
             let statement = estate.statement(statement);
-            if statement.effect == Effect::Deny || !self.lists_all_of(&statement.resources, resources, false)
-            {
+            if statement.effect == Effect::Deny || !self.covers_resources(statement.resources, resources) {
                 continue;
             }
-            let listed = self.patterns(&statement.actions.any);
+            let listed = self.patterns(estate.actions_picked(statement.actions).any());
             match Truth::all(statement.conditions.iter().map(|each| each.holds(given, estate))) {
                 Truth::False => {}
                 Truth::Unknown => possible.extend(listed),

@@ -1,8 +1,16 @@
 //! Which class an action is of: what the estate says, else the words that every estate shares.
 
+use std::sync::{Arc, Mutex, OnceLock};
+
+use rustc_hash::FxHashMap;
+
 use super::Access;
-use crate::estate::{ActionClass, Estate, Selection};
-use crate::pattern::{Found, Pattern, find};
+use super::picks::Pick;
+use crate::estate::{ActionClass, ActionsId, Estate, Id, ResourcesId, Selection};
+use crate::pattern::{Found, Pattern, covers, find};
+
+/// Every action: a service, a slash, an operation.
+pub const EVERY_ACTION: &str = "?*/?*";
 
 /// Actions whose words mean the same everywhere (docs/estate-format.md, "Actions"). The first line
 /// that matches decides.
@@ -45,36 +53,108 @@ impl Catalogue {
     }
 }
 
+/// What a choice of actions comes to among the actions of a service, or among all.
+#[derive(Debug)]
+pub struct Classes {
+    /// Whether its patterns, leaving exceptions aside, take all of them.
+    pub all: bool,
+    /// An action for each class that it takes one of, in the order of the catalogue; of none, an action that
+    /// no line of the catalogue matches.
+    pub examples: Box<[(Option<ActionClass>, Box<str>)]>,
+}
+
+impl Classes {
+    /// The first action whose class is wanted.
+    pub fn first(&self, wanted: impl Fn(Option<ActionClass>) -> bool) -> Option<(&str, Option<ActionClass>)> {
+        self.examples.iter().find(|(class, _)| wanted(*class)).map(|(class, action)| (&**action, *class))
+    }
+}
+
+/// What was found so far about one choice of actions or of resources, by the pattern that was asked about.
+type Found1<T> = OnceLock<Box<Mutex<FxHashMap<Box<str>, T>>>>;
+
+/// What was found so far about choices of actions and of resources.
+#[derive(Debug)]
+pub(super) struct Known {
+    actions: Box<[[Found1<Arc<Classes>>; 2]]>,
+    resources: Box<[Found1<bool>]>,
+}
+
+impl Known {
+    pub(super) fn new(estate: &Estate) -> Self {
+        let pair = || [OnceLock::new(), OnceLock::new()];
+        Self {
+            actions: (0..estate.all_actions_picked().len()).map(|_| pair()).collect(),
+            resources: (0..estate.all_resources_picked().len()).map(|_| OnceLock::new()).collect(),
+        }
+    }
+}
+
+fn remembered<T: Clone>(slot: &Found1<T>, pattern: &str, find: impl FnOnce() -> T) -> T {
+    let known = slot.get_or_init(Box::default);
+    let lock = || known.lock().expect("nobody panics while holding it");
+    if let Some(found) = lock().get(pattern) {
+        return found.clone();
+    }
+    let found = find();
+    lock().insert(pattern.into(), found.clone());
+    found
+}
+
 impl Access<'_> {
-    /// An action that a selection takes, that `within` matches, and whose class (none where no line
-    /// of the catalogue matches it) is wanted.
-    pub fn action_of(
+    /// What a choice of actions comes to among those that `within` matches.
+    pub fn classes(&self, actions: ActionsId, within: &str, any_case: bool) -> Arc<Classes> {
+        let slot = &self.known.actions[actions.index()][usize::from(any_case && self.some_ignore_case)];
+        remembered(slot, within, || {
+            let selection = self.estate.actions_picked(actions);
+            let examples = match Pattern::parse(within) {
+                Ok(pattern) => self.examples(selection, &pattern, any_case),
+                Err(_) => Box::default(),
+            };
+            let all = Pattern::parse(within).is_ok_and(|within| self.lists_all_of(selection, &within, any_case));
+            Arc::new(Classes { all, examples })
+        })
+    }
+
+    /// Whether a choice's patterns, leaving its exceptions aside, cover all actions of a pattern.
+    pub fn lists_all_of(&self, selection: &Selection, pattern: &Pattern, any_case: bool) -> bool {
+        covers(&self.patterns(selection.any()), pattern, any_case) == Some(true)
+    }
+
+    /// Whether a choice of resources, leaving its exceptions aside, covers all that a pattern matches.
+    pub fn covers_resources(&self, resources: ResourcesId, pattern: &str) -> bool {
+        // One name covers no pattern with a wildcard; an escape may make a wildcard a plain letter.
+        let wild = pattern.contains(['*', '?']) && !pattern.contains('\\');
+        match self.picks[resources.index()] {
+            Pick::All => true,
+            Pick::Only(_) | Pick::Nothing if wild => false,
+            _ => remembered(&self.known.resources[resources.index()], pattern, || {
+                let selection = self.estate.resources_picked(resources);
+                Pattern::parse(pattern).is_ok_and(|pattern| self.lists_all_of(selection, &pattern, false))
+            }),
+        }
+    }
+
+    /// An action of each class that a selection takes and `within` matches: each line of the catalogue takes
+    /// what the lines before it left.
+    fn examples(
         &self,
         actions: &Selection,
         within: &Pattern,
         any_case: bool,
-        wanted: impl Fn(Option<ActionClass>) -> bool,
-    ) -> Option<String> {
-        let any = self.patterns(&actions.any);
-        let mut before = self.patterns(&actions.except);
-        let search = |pattern: Option<&Pattern>, before: &[&Pattern]| {
-            let found = match pattern {
-                Some(pattern) => find(&[&any, &[within], &[pattern]], before, any_case),
-                None => find(&[&any, &[within]], before, any_case),
-            };
-            match found {
-                Found::Example(action) => Some(action),
-                Found::Nothing | Found::Unknown => None,
-            }
-        };
-        for (pattern, class) in &self.catalogue().entries {
-            if wanted(Some(*class))
-                && let Some(action) = search(Some(pattern), &before)
-            {
-                return Some(action);
+    ) -> Box<[(Option<ActionClass>, Box<str>)]> {
+        let any = self.patterns(actions.any());
+        let mut before = self.patterns(actions.except());
+        let mut examples: Vec<(Option<ActionClass>, Box<str>)> = Vec::new();
+        for (pattern, class) in &self.catalogue.entries {
+            if let Found::Example(action) = find(&[&any, &[within], &[pattern]], &before, any_case) {
+                examples.push((Some(*class), action.into()));
             }
             before.push(pattern);
         }
-        if wanted(None) { search(None, &before) } else { None }
+        if let Found::Example(action) = find(&[&any, &[within]], &before, any_case) {
+            examples.push((None, action.into()));
+        }
+        examples.into()
     }
 }

@@ -1,5 +1,7 @@
 //! What a condition comes to in a question (access-model §5), and how it reads as a sentence.
 
+use std::borrow::Cow;
+
 use ipnet::IpNet;
 use jiff::Timestamp;
 
@@ -57,13 +59,25 @@ impl Context {
     }
 }
 
+/// What is known of a question's circumstances.
+pub trait Facts {
+    /// What is known of an attribute; none is unknown.
+    fn known(&self, attribute: Attribute) -> Option<Cow<'_, Known>>;
+}
+
+impl Facts for Context {
+    fn known(&self, attribute: Attribute) -> Option<Cow<'_, Known>> {
+        self.get(attribute).map(Cow::Borrowed)
+    }
+}
+
 impl Condition {
-    /// Whether the condition holds, as far as the context tells.
-    pub fn holds(&self, context: &Context, estate: &Estate) -> Truth {
+    /// Whether the condition holds, as far as the facts tell.
+    pub fn holds(&self, facts: &impl Facts, estate: &Estate) -> Truth {
         match self {
             Self::Opaque(_) => Truth::Unknown,
-            Self::Test(attribute, test) => match context.get(*attribute) {
-                Some(known) => test.holds(known, estate),
+            Self::Test(attribute, test) => match facts.known(*attribute) {
+                Some(known) => test.holds(&known, estate),
                 None => Truth::Unknown,
             },
         }

@@ -6,25 +6,33 @@
 //! 4. bounded: every ceiling on the caller must allow it, and none of their denies may hold;
 //! 5. allowed, by either side within an account, by both across accounts, by the rules for outsiders;
 //! 6. the answer is allowed and not denied and within all ceilings, in three-valued logic.
+//!
+//! [`Access::decide`] keeps the reasons, [`Access::verdict`] only the answer. Both take these steps, in
+//! this file, once: they differ in whether anything is written down.
 
-use super::reason::{Answer, Ground, Shortfall, Via};
-use super::{Access, Context, Known, Truth};
+use std::borrow::Cow;
+
+use super::condition::Facts;
+use super::picks::Label;
+use super::profile::Profiled;
+use super::reason::{Answer, Ground, Shortfall, Verdict, Via};
+use super::{Access, Action, Context, Known, Truth};
 use crate::estate::{
-    AccountOf, At, Attribute, CaseOfActions, CeilingId, Condition, CrossAccount, Effect, Name, Principal,
-    StatementId, Thing,
+    AccountOf, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal,
+    Statement, StatementId, Thing,
 };
 
 /// May `principal` do `action` on `on`?
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Copy)]
 pub struct Question<'q> {
     /// Who.
     pub principal: Principal,
-    /// Does what: `bucket/read`.
-    pub action: &'q str,
+    /// Does what, prepared by [`Access::action`].
+    pub action: &'q Action,
     /// To what.
     pub on: Thing,
     /// What is fixed about the circumstances.
-    pub given: Context,
+    pub given: &'q Context,
 }
 
 /// How many sides must allow.
@@ -37,231 +45,272 @@ enum Sides {
 }
 
 impl<'e> Access<'e> {
-    /// Answers a question.
+    /// Answers a question, with reasons.
     pub fn decide(&self, question: &Question<'_>) -> Answer<'e> {
-        let mut hearing = Hearing::new(self, question);
-        hearing.callers_side();
-        hearing.resources_side();
-        hearing.ceilings();
-        hearing.settle()
+        let mut notes = Notes::default();
+        let verdict = Case::new(self, question).weigh(&mut notes);
+        notes.answer(verdict)
+    }
+
+    /// Answers a question, and that alone.
+    pub fn verdict(&self, question: &Question<'_>) -> Verdict {
+        Case::new(self, question).weigh(&mut Nothing)
     }
 
     /// Whether actions on the thing take upper and lower case as one.
     pub fn any_case(&self, thing: Thing) -> bool {
-        match self.estate().account_of(thing) {
+        self.some_ignore_case && self.ignores_case(self.estate.account_of(thing))
+    }
+
+    fn ignores_case(&self, account: AccountOf) -> bool {
+        match account {
             AccountOf::Known(account) => {
-                self.estate().get(account).is_some_and(|scope| scope.action_case == CaseOfActions::Ignored)
+                self.estate.get(account).is_some_and(|scope| scope.action_case == CaseOfActions::Ignored)
             }
             AccountOf::Unnamed | AccountOf::Unknown => false,
         }
     }
 
-    /// What the estate itself fixes about a question: the caller's account, and the tags of both.
-    fn complete(&self, question: &Question<'_>) -> Context {
-        let estate = self.estate();
-        let mut context = question.given.clone();
-        let account = match question.principal {
-            Principal::Account(id) => AccountOf::Known(id),
-            Principal::User(id) => estate.account_of(Thing::User(id)),
-            Principal::Identity(id) => estate.account_of(Thing::Identity(id)),
-            _ => AccountOf::Unknown,
-        };
-        if let AccountOf::Known(account) = account {
-            context.fix(Attribute::CallerAccount, Known::Text(estate.id(account).to_owned()));
-        }
-        let tags = match question.principal {
-            Principal::User(id) => estate.get(id).map(|user| user.tags.as_slice()),
-            Principal::Identity(id) => estate.get(id).map(|identity| identity.tags.as_slice()),
+    fn tags_of(&self, thing: Thing) -> &'e [(Name, Name)] {
+        let tags = match thing {
+            Thing::Function(id) => self.estate.get(id).map(|it| it.tags),
+            Thing::Identity(id) => self.estate.get(id).map(|it| it.tags),
+            Thing::User(id) => self.estate.get(id).map(|it| it.tags),
+            Thing::Resource(id) => self.estate.get(id).map(|it| it.tags),
             _ => None,
         };
-        for (name, value) in tags.unwrap_or_default() {
-            context.fix(Attribute::CallerTag(*name), Known::Text(estate.text(*value).to_owned()));
-        }
-        for (name, value) in self.tags_of(question.on).unwrap_or_default() {
-            context.fix(Attribute::ResourceTag(*name), Known::Text(estate.text(*value).to_owned()));
-        }
-        context
+        tags.map_or(&[], |tags| self.estate.list(tags))
+    }
+}
+
+/// Where the steps are written down, if anywhere.
+trait Record<'e> {
+    /// Whether anything is.
+    const KEEPS: bool;
+    fn ground(&mut self, ground: impl FnOnce() -> Ground<'e>);
+    fn shortfall(&mut self, shortfall: Shortfall);
+}
+
+struct Nothing;
+
+impl<'e> Record<'e> for Nothing {
+    const KEEPS: bool = false;
+    fn ground(&mut self, _: impl FnOnce() -> Ground<'e>) {}
+    fn shortfall(&mut self, _: Shortfall) {}
+}
+
+#[derive(Default)]
+struct Notes<'e> {
+    grounds: Vec<Ground<'e>>,
+    shortfalls: Vec<Shortfall>,
+}
+
+impl<'e> Record<'e> for Notes<'e> {
+    const KEEPS: bool = true;
+
+    fn ground(&mut self, ground: impl FnOnce() -> Ground<'e>) {
+        self.grounds.push(ground());
     }
 
-    fn tags_of(&self, thing: Thing) -> Option<&'e [(Name, Name)]> {
-        match thing {
-            Thing::Function(id) => self.estate.get(id).map(|it| it.tags.as_slice()),
-            Thing::Identity(id) => self.estate.get(id).map(|it| it.tags.as_slice()),
-            Thing::User(id) => self.estate.get(id).map(|it| it.tags.as_slice()),
-            Thing::Resource(id) => self.estate.get(id).map(|it| it.tags.as_slice()),
-            _ => None,
+    fn shortfall(&mut self, shortfall: Shortfall) {
+        if !self.shortfalls.contains(&shortfall) {
+            self.shortfalls.push(shortfall);
+        }
+    }
+}
+
+impl<'e> Notes<'e> {
+    fn answer(mut self, verdict: Verdict) -> Answer<'e> {
+        // Denies before allows before ceilings; within each, as they were met.
+        self.grounds.sort_by_key(|ground| match (ground.via, ground.effect) {
+            (Via::Ceiling(_), _) => 2,
+            (_, Effect::Allow) => 1,
+            (_, Effect::Deny) => 0,
+        });
+        if verdict == Verdict::Yes {
+            self.shortfalls.clear();
+        }
+        Answer { verdict, grounds: self.grounds, shortfalls: self.shortfalls }
+    }
+}
+
+/// Whether something allows, and whether something denies.
+#[derive(Clone, Copy)]
+struct Weights {
+    allow: Truth,
+    deny: Truth,
+}
+
+impl Weights {
+    const NONE: Self = Self { allow: Truth::False, deny: Truth::False };
+
+    fn add(&mut self, effect: Effect, holds: Truth) {
+        match effect {
+            Effect::Allow => self.allow = self.allow.or(holds),
+            Effect::Deny => self.deny = self.deny.or(holds),
         }
     }
 }
 
 /// One question being answered.
-struct Hearing<'a, 'q, 'e> {
+struct Case<'a, 'q, 'e> {
     access: &'a Access<'e>,
     question: &'a Question<'q>,
-    context: Context,
-    names: Vec<Principal>,
-    resource: String,
+    profile: Profiled<'a>,
+    there: AccountOf,
     any_case: bool,
-    callers: Vec<Ground<'e>>,
-    resources: Vec<Ground<'e>>,
-    ceilings: Vec<(CeilingId, Vec<Ground<'e>>)>,
-    shortfalls: Vec<Shortfall>,
+    label: Label<'e>,
 }
 
-impl<'a, 'q, 'e> Hearing<'a, 'q, 'e> {
+impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     fn new(access: &'a Access<'e>, question: &'a Question<'q>) -> Self {
+        let there = access.estate.account_of(question.on);
         Self {
-            context: access.complete(question),
-            names: access.names(question.principal),
-            resource: access.estate().label(question.on),
-            any_case: access.any_case(question.on),
+            profile: access.profile(question.principal),
+            there,
+            any_case: access.some_ignore_case && access.ignores_case(there),
+            label: Label::new(access.estate, question.on),
             access,
             question,
-            callers: Vec::new(),
-            resources: Vec::new(),
-            ceilings: Vec::new(),
-            shortfalls: Vec::new(),
         }
     }
 
-    fn callers_side(&mut self) {
-        let access = self.access;
-        for name in self.names.clone() {
-            for &id in access.grants_of(name) {
-                let grant = access.estate().grant(id);
-                let here = match grant.at {
-                    At::Everywhere => true,
-                    At::Thing(place) => access.estate().lies_in(self.question.on, place),
-                };
-                let expired = access.has_expired(grant);
-                for contained in access.statements_of(grant) {
+    fn weigh<R: Record<'e>>(&self, record: &mut R) -> Verdict {
+        let sides = self.sides();
+        if !R::KEEPS && self.needs_what_is_not_there(sides) {
+            return Verdict::No;
+        }
+        let callers = self.callers_side(record);
+        let resources = self.resources_side(record);
+        let denied = callers.deny.or(resources.deny);
+        let allowed = allowed(sides, callers.allow, resources.allow, record);
+        if !R::KEEPS && (denied == Truth::True || allowed == Truth::False) {
+            return Verdict::No;
+        }
+        let bounded = self.ceilings(record);
+        allowed.and(!denied).and(bounded).into()
+    }
+
+    /// Whether the resource's side must allow, and nothing stands on the resource.
+    fn needs_what_is_not_there(&self, sides: Sides) -> bool {
+        matches!(sides, Sides::Both | Sides::ResourceOnly)
+            && self.access.admissions_on(self.question.on).is_empty()
+    }
+
+    fn callers_side<R: Record<'e>>(&self, record: &mut R) -> Weights {
+        let estate = self.access.estate;
+        let mut weights = Weights::NONE;
+        for &(id, name) in &self.profile.grants {
+            let grant = estate.grant(id);
+            let here = match grant.at {
+                At::Everywhere => true,
+                At::Thing(place) => estate.lies_in(self.question.on, place),
+            };
+            let expired = self.access.has_expired(grant);
+            if (!here || expired) && !R::KEEPS {
+                continue;
+            }
+            for contained in self.access.statements_of(grant) {
+                let statement = estate.statement(contained.statement);
+                let (action, resource) = self.fits(statement);
+                if action && resource && here && !expired {
                     let via = Via::Grant { grant: id, name, set: contained.set };
-                    let Some(ground) = self.ground(contained.statement, via, &grant.conditions) else {
-                        continue;
-                    };
-                    if here && !expired {
-                        self.callers.push(ground);
-                    } else if ground.effect == Effect::Allow {
-                        let near = if expired { Shortfall::Expired(id) } else { Shortfall::Elsewhere(id) };
-                        if !self.shortfalls.contains(&near) {
-                            self.shortfalls.push(near);
-                        }
+                    let holds =
+                        self.ground(contained.statement, statement, via, &grant.conditions, record);
+                    weights.add(statement.effect, holds);
+                } else if R::KEEPS && statement.effect == Effect::Allow {
+                    if let Some(near) = near_miss(id, statement, [action, resource, here, !expired], self) {
+                        record.shortfall(near);
                     }
                 }
             }
         }
+        weights
     }
 
-    fn resources_side(&mut self) {
+    fn resources_side(&self, record: &mut impl Record<'e>) -> Weights {
         let access = self.access;
+        let mut weights = Weights::NONE;
         for &id in access.admissions_on(self.question.on) {
-            let admission = access.estate().admission(id);
-            let Some(&name) = self.names.iter().find(|name| admission.to.contains(name)) else { continue };
-            let via = Via::Admission { admission: id, name };
-            self.resources.extend(self.ground(admission.statement, via, &[]));
-        }
-    }
-
-    fn ceilings(&mut self) {
-        let access = self.access;
-        for id in access.ceilings_on(self.question.principal) {
-            let statements = &access.estate().ceiling(id).statements;
-            let grounds =
-                statements.iter().filter_map(|&each| self.ground(each, Via::Ceiling(id), &[])).collect();
-            self.ceilings.push((id, grounds));
-        }
-    }
-
-    /// The statement as it bears on this question, if it applies.
-    fn ground(&self, id: StatementId, via: Via, more: &'e [Condition]) -> Option<Ground<'e>> {
-        let estate = self.access.estate();
-        let statement = estate.statement(id);
-        let applies = self.access.selects(&statement.actions, self.question.action, self.any_case)
-            && self.access.selects(&statement.resources, &self.resource, false);
-        if !applies {
-            return None;
-        }
-        let conditions = || statement.conditions.iter().chain(more);
-        let holds = Truth::all(conditions().map(|condition| condition.holds(&self.context, estate)));
-        let open = if holds == Truth::Unknown {
-            conditions().filter(|each| each.holds(&self.context, estate) == Truth::Unknown).collect()
-        } else {
-            Vec::new()
-        };
-        Some(Ground { statement: id, effect: statement.effect, via, holds, open })
-    }
-
-    fn settle(mut self) -> Answer<'e> {
-        let any = |grounds: &[Ground<'_>], effect| {
-            Truth::any(grounds.iter().filter(|ground| ground.effect == effect).map(|ground| ground.holds))
-        };
-        let denied = any(&self.callers, Effect::Deny).or(any(&self.resources, Effect::Deny));
-        let (callers, resources) = (any(&self.callers, Effect::Allow), any(&self.resources, Effect::Allow));
-        let allowed = match self.sides() {
-            Sides::Either => callers.or(resources),
-            Sides::Both => {
-                if callers == Truth::False && resources != Truth::False {
-                    self.shortfalls.push(Shortfall::CallersSideMissing);
-                }
-                if resources == Truth::False && callers != Truth::False {
-                    self.shortfalls.push(Shortfall::ResourcesSideMissing);
-                }
-                callers.and(resources)
+            let admission = access.estate.admission(id);
+            let to = access.estate.list(admission.to);
+            let Some(&name) = self.profile.names.iter().find(|name| to.contains(name)) else { continue };
+            let statement = access.estate.statement(admission.statement);
+            if self.fits(statement) == (true, true) {
+                let via = Via::Admission { admission: id, name };
+                let holds = self.ground(admission.statement, statement, via, &[], record);
+                weights.add(statement.effect, holds);
             }
-            Sides::ResourceOnly => resources,
-            Sides::Unknown => {
-                let (either, both) = (callers.or(resources), callers.and(resources));
-                if either == both {
-                    either
-                } else {
-                    self.shortfalls.push(Shortfall::AccountUnknown);
-                    Truth::Unknown
-                }
-            }
-        };
-        if callers == Truth::False && resources == Truth::False {
-            self.shortfalls.push(Shortfall::NothingAllows);
         }
+        weights
+    }
+
+    fn ceilings(&self, record: &mut impl Record<'e>) -> Truth {
+        let estate = self.access.estate;
         let mut bounded = Truth::True;
-        for (id, grounds) in &self.ceilings {
-            let within = any(grounds, Effect::Allow).and(!any(grounds, Effect::Deny));
+        for &id in &self.profile.ceilings {
+            let mut weights = Weights::NONE;
+            for &each in &estate.ceiling(id).statements {
+                let statement = estate.statement(each);
+                if self.fits(statement) == (true, true) {
+                    let holds = self.ground(each, statement, Via::Ceiling(id), &[], record);
+                    weights.add(statement.effect, holds);
+                }
+            }
+            let within = weights.allow.and(!weights.deny);
             if within == Truth::False {
-                self.shortfalls.push(Shortfall::Ceiling(*id));
+                record.shortfall(Shortfall::Ceiling(id));
             }
             bounded = bounded.and(within);
         }
-        let mut grounds = self.callers;
-        grounds.append(&mut self.resources);
-        grounds.sort_by_key(|ground| ground.effect == Effect::Allow);
-        grounds.extend(self.ceilings.into_iter().flat_map(|(_, grounds)| grounds));
-        Answer { verdict: allowed.and(!denied).and(bounded).into(), grounds, shortfalls: self.shortfalls }
+        bounded
+    }
+
+    /// Whether a statement picks the action, and whether it picks the resource.
+    fn fits(&self, statement: &Statement) -> (bool, bool) {
+        let action = self.question.action.is_picked_by(statement.actions, self.any_case);
+        let resource =
+            || self.access.picks_resource(statement.resources, self.question.on, &self.label);
+        (action, action && resource())
+    }
+
+    /// Whether an applying statement holds; written down with the conditions that are open.
+    fn ground(
+        &self,
+        id: StatementId,
+        statement: &'e Statement,
+        via: Via,
+        more: &'e [Condition],
+        record: &mut impl Record<'e>,
+    ) -> Truth {
+        let estate = self.access.estate;
+        let conditions = || statement.conditions.iter().chain(more);
+        let holds = Truth::all(conditions().map(|condition| condition.holds(self, estate)));
+        record.ground(|| {
+            let unmet = |each: &&Condition| holds != Truth::True && each.holds(self, estate) == holds;
+            let unmet = conditions().filter(unmet).collect();
+            Ground { statement: id, effect: statement.effect, via, holds, unmet }
+        });
+        holds
     }
 
     fn sides(&self) -> Sides {
-        let estate = self.access.estate();
-        let there = estate.account_of(self.question.on);
-        let one_side = |account| {
-            matches!(account, AccountOf::Known(id)
+        let estate = self.access.estate;
+        let there = self.there;
+        let one_side = || {
+            matches!(there, AccountOf::Known(id)
                 if estate.get(id).is_some_and(|scope| scope.cross_account == CrossAccount::OneSide))
         };
-        let here = match self.question.principal {
-            Principal::Anyone
-            | Principal::SignedIn
-            | Principal::Service(_)
-            | Principal::Key(_)
-            | Principal::Token(_) => {
-                return Sides::Either;
+        let here = match (self.question.principal, self.profile.home) {
+            (Principal::Outside(_), _) => {
+                return if one_side() { Sides::Either } else { Sides::ResourceOnly };
             }
-            Principal::Outside(_) if one_side(there) => return Sides::Either,
-            Principal::Outside(_) => return Sides::ResourceOnly,
             // An account that the estate does not declare is an outsider as a whole.
-            Principal::Account(id) if estate.get(id).is_none() => {
-                return if one_side(there) { Sides::Either } else { Sides::ResourceOnly };
+            (Principal::Account(id), _) if estate.get(id).is_none() => {
+                return if one_side() { Sides::Either } else { Sides::ResourceOnly };
             }
-            Principal::Account(id) => AccountOf::Known(id),
-            Principal::User(id) => estate.account_of(Thing::User(id)),
-            Principal::Identity(id) => estate.account_of(Thing::Identity(id)),
-            Principal::Group(id) => estate.account_of(Thing::Group(id)),
+            (_, None) => return Sides::Either,
+            (_, Some(home)) => home,
         };
         match (here, there) {
             (AccountOf::Unknown, _) | (_, AccountOf::Unknown)
@@ -269,8 +318,89 @@ impl<'a, 'q, 'e> Hearing<'a, 'q, 'e> {
             {
                 Sides::Unknown
             }
-            _ if here == there || one_side(there) => Sides::Either,
+            _ if here == there || one_side() => Sides::Either,
             _ => Sides::Both,
+        }
+    }
+}
+
+fn allowed<'e>(sides: Sides, callers: Truth, resources: Truth, record: &mut impl Record<'e>) -> Truth {
+    if callers == Truth::False && resources == Truth::False {
+        record.shortfall(Shortfall::NothingAllows);
+    }
+    match sides {
+        Sides::Either => callers.or(resources),
+        Sides::Both => {
+            if callers == Truth::False && resources != Truth::False {
+                record.shortfall(Shortfall::CallersSideMissing);
+            }
+            if resources == Truth::False && callers != Truth::False {
+                record.shortfall(Shortfall::ResourcesSideMissing);
+            }
+            callers.and(resources)
+        }
+        Sides::ResourceOnly => {
+            if resources == Truth::False && callers != Truth::False {
+                record.shortfall(Shortfall::ResourcesSideMissing);
+            }
+            resources
+        }
+        Sides::Unknown => {
+            let (either, both) = (callers.or(resources), callers.and(resources));
+            if either == both {
+                either
+            } else {
+                record.shortfall(Shortfall::AccountUnknown);
+                Truth::Unknown
+            }
+        }
+    }
+}
+
+/// What kept an allowing statement of a grant from counting, where it came near.
+fn near_miss(
+    grant: crate::estate::GrantId,
+    statement: &Statement,
+    [action, resource, here, in_force]: [bool; 4],
+    case: &Case<'_, '_, '_>,
+) -> Option<Shortfall> {
+    match (action, resource, here, in_force) {
+        (true, true, true, false) => Some(Shortfall::Expired(grant)),
+        (true, true, false, true) => Some(Shortfall::Elsewhere(grant)),
+        (true, false, true, true) => Some(Shortfall::OtherResources(grant)),
+        // Only what names this very resource is near; what names everything is not.
+        (false, _, true, true)
+            if matches!(case.access.picks[crate::estate::Id::index(statement.resources)], super::picks::Pick::Only(only) if only == case.question.on) =>
+        {
+            Some(Shortfall::OtherActions(grant))
+        }
+        _ => None,
+    }
+}
+
+impl Facts for Case<'_, '_, '_> {
+    /// What the question fixes; else what the estate itself fixes: the caller's account, and the tags of both.
+    fn known(&self, attribute: Attribute) -> Option<Cow<'_, Known>> {
+        if let Some(known) = self.question.given.get(attribute) {
+            return Some(Cow::Borrowed(known));
+        }
+        let estate = self.access.estate;
+        let tag = |thing: Thing, name: Name| {
+            let (_, value) = self.access.tags_of(thing).iter().find(|(each, _)| *each == name)?;
+            Some(Cow::Owned(Known::Text(estate.text(*value).to_owned())))
+        };
+        match (attribute, self.question.principal) {
+            (Attribute::CallerAccount, principal) => match (principal, self.profile.home?) {
+                (Principal::Group(_), _) => None,
+                (_, AccountOf::Known(account)) => {
+                    Some(Cow::Owned(Known::Text(estate.id(account).to_owned())))
+                }
+                _ => None,
+            },
+            (Attribute::CallerTag(name), Principal::User(id)) => tag(Thing::User(id), name),
+            (Attribute::CallerTag(name), Principal::Identity(id)) => tag(Thing::Identity(id), name),
+            (Attribute::ResourceTag(name), _) => tag(self.question.on, name),
+            _ => None,
         }
     }
 }

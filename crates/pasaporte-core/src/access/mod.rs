@@ -1,29 +1,38 @@
 //! May P do A on R: the one decision that everything else asks (access-model §4).
 
+mod becoming;
 mod breadth;
+mod by;
 mod catalogue;
 mod condition;
 mod decide;
 mod names;
+mod picks;
+mod population;
+mod profile;
 mod reason;
+mod taking;
 mod truth;
 
-use std::sync::OnceLock;
+use std::sync::{Arc, Mutex, OnceLock};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AdmissionId, Bounded, CeilingId, Estate, Grant, GrantId, GroupId, Id, IdentityId, PatternId, Principal,
-    ScopeId, Selection, SetId, StatementId, Thing,
+    AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, Grant, GrantId, GroupId, Id, IdentityId, KeyId, PatternId,
+    Principal, ScopeId, SetId, StatementId, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
+pub use becoming::Becoming;
 pub use breadth::Left;
-pub use catalogue::Catalogue;
+pub use catalogue::{Catalogue, Classes, EVERY_ACTION};
 pub(crate) use condition::is_private;
-pub use condition::{Context, Known};
+pub use condition::{Context, Facts, Known};
 pub use decide::Question;
+pub use picks::Action;
 pub use reason::{Answer, Ground, Shortfall, Verdict, Via};
+pub use taking::Taken;
 pub use truth::Truth;
 
 /// The action of making a function run.
@@ -38,50 +47,79 @@ pub(crate) struct Contained {
     pub(crate) set: Option<SetId>,
 }
 
-/// An estate prepared for questions.
+/// An estate prepared for questions. What is asked for again and again is worked out once, when it is first
+/// asked for; threads may share it.
 #[derive(Debug)]
 pub struct Access<'e> {
     estate: &'e Estate,
+    population: population::Population,
     membership: names::Membership,
-    grants_of: FxHashMap<Principal, Vec<GrantId>>,
-    contents: Vec<OnceLock<Box<[Contained]>>>,
-    admissions_on: FxHashMap<Thing, Vec<AdmissionId>>,
-    ceilings_of: FxHashMap<IdentityId, Vec<CeilingId>>,
-    ceilings_below: FxHashMap<ScopeId, Vec<CeilingId>>,
+    grants_by_holder: by::By<Principal, GrantId>,
+    contents: Box<[OnceLock<Box<[Contained]>>]>,
+    /// Admissions in the order of what they are on, and where those of each thing are.
+    admissions: Box<[AdmissionId]>,
+    admissions_on: FxHashMap<Thing, (u32, u32)>,
+    keys_by_opened: by::By<Thing, KeyId>,
+    ceilings_of: by::By<IdentityId, CeilingId>,
+    ceilings_below: by::By<ScopeId, CeilingId>,
+    profiles_of_identities: Box<[OnceLock<profile::Profile>]>,
+    profiles_of_users: Box<[OnceLock<profile::Profile>]>,
+    picks: Box<[picks::Pick]>,
+    takings: taking::Takings,
+    /// The identities whose trust names somebody.
+    trusting: by::By<Principal, IdentityId>,
     catalogue: Catalogue,
+    known: catalogue::Known,
+    some_ignore_case: bool,
+    invoke: Action,
+    assume: Action,
+    prepared: Mutex<FxHashMap<Box<str>, Arc<Action>>>,
 }
 
 impl<'e> Access<'e> {
-    /// Prepares an estate. Linear in its size, but for rule groups, each of which looks at all identities.
+    /// Prepares an estate. Near-linear in its size: a rule group looks at the area that it is about.
     pub fn new(estate: &'e Estate) -> Self {
-        let mut grants_of: FxHashMap<Principal, Vec<GrantId>> = FxHashMap::default();
-        for (id, grant) in estate.grants() {
-            grants_of.entry(grant.principal).or_default().push(id);
-        }
-        let mut admissions_on: FxHashMap<Thing, Vec<AdmissionId>> = FxHashMap::default();
-        for (index, admission) in estate.admissions().iter().enumerate() {
-            admissions_on.entry(admission.on).or_default().push(AdmissionId::new(index));
-        }
-        let mut ceilings_of: FxHashMap<IdentityId, Vec<CeilingId>> = FxHashMap::default();
-        let mut ceilings_below: FxHashMap<ScopeId, Vec<CeilingId>> = FxHashMap::default();
+        let some_ignore_case =
+            estate.all::<ScopeId>().any(|(_, scope)| scope.action_case == CaseOfActions::Ignored);
+        let population = population::Population::new(estate);
+        let (admissions, admissions_on) = admissions(estate);
+        let mut ceilings_of = Vec::new();
+        let mut ceilings_below = Vec::new();
         for (id, ceiling) in estate.ceilings() {
             for &over in &ceiling.over {
                 match over {
-                    Bounded::Identity(identity) => ceilings_of.entry(identity).or_default().push(id),
-                    Bounded::Scope(scope) => ceilings_below.entry(scope).or_default().push(id),
+                    Bounded::Identity(identity) => ceilings_of.push((identity, id)),
+                    Bounded::Scope(scope) => ceilings_below.push((scope, id)),
                 }
             }
         }
-        Self {
+        let nothing = || Action { text: Box::default(), exact: Box::default(), any_case: None };
+        let mut access = Self {
             estate,
-            membership: names::Membership::new(estate),
-            grants_of,
-            contents: (0..estate.count::<SetId>()).map(|_| OnceLock::new()).collect(),
+            membership: names::Membership::new(estate, &population),
+            takings: taking::Takings::new(estate),
+            trusting: becoming::trusting(estate),
+            population,
+            grants_by_holder: by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect()),
+            contents: slots(estate.count::<SetId>()),
+            admissions,
             admissions_on,
-            ceilings_of,
-            ceilings_below,
+            keys_by_opened: by::By::new(estate.all::<KeyId>().map(|(id, key)| (key.opens(), id)).collect()),
+            ceilings_of: by::By::new(ceilings_of),
+            ceilings_below: by::By::new(ceilings_below),
+            profiles_of_identities: slots(estate.count::<IdentityId>()),
+            profiles_of_users: slots(estate.count::<UserId>()),
+            picks: picks::picks(estate),
             catalogue: Catalogue::new(estate),
-        }
+            known: catalogue::Known::new(estate),
+            some_ignore_case,
+            invoke: nothing(),
+            assume: nothing(),
+            prepared: Mutex::default(),
+        };
+        access.invoke = access.prepare(INVOKE);
+        access.assume = access.prepare(ASSUME);
+        access
     }
 
     /// The estate that questions are about.
@@ -94,9 +132,19 @@ impl<'e> Access<'e> {
         &self.catalogue
     }
 
+    /// The action of making a function run, prepared.
+    pub fn invoke(&self) -> &Action {
+        &self.invoke
+    }
+
+    /// The action of acting as an identity, prepared.
+    pub fn assume(&self) -> &Action {
+        &self.assume
+    }
+
     /// All names of a principal, the narrowest first.
-    pub fn names(&self, principal: Principal) -> Vec<Principal> {
-        self.membership.names(self.estate, principal)
+    pub fn names(&self, principal: Principal) -> Box<[Principal]> {
+        self.profile(principal).names.clone()
     }
 
     /// The direct members of a group, listed or by rule.
@@ -104,29 +152,35 @@ impl<'e> Access<'e> {
         self.membership.members(group)
     }
 
+    /// The groups that a name is directly in.
+    pub fn groups_of(&self, name: Principal) -> impl Iterator<Item = GroupId> {
+        self.membership.groups_of(name)
+    }
+
     /// The grants held by exactly this name.
-    pub fn grants_of(&self, name: Principal) -> &[GrantId] {
-        self.grants_of.get(&name).map_or(&[], Vec::as_slice)
+    pub fn grants_of(&self, name: Principal) -> impl ExactSizeIterator<Item = GrantId> {
+        self.grants_by_holder.of(name).iter().map(|(_, grant)| *grant)
+    }
+
+    /// The grants that a principal holds by any of its names, each with that name.
+    pub fn held(&self, principal: Principal) -> Box<[(GrantId, Principal)]> {
+        self.profile(principal).grants.clone()
     }
 
     /// The invoke permissions, trusts or access list entries on a thing.
     pub fn admissions_on(&self, thing: Thing) -> &[AdmissionId] {
-        self.admissions_on.get(&thing).map_or(&[], Vec::as_slice)
+        let range = self.admissions_on.get(&thing);
+        range.map_or(&[], |&(start, end)| &self.admissions[start as usize..end as usize])
+    }
+
+    /// The declared keys that open exactly this function or scope.
+    pub fn keys_of(&self, thing: Thing) -> impl ExactSizeIterator<Item = KeyId> {
+        self.keys_by_opened.of(thing).iter().map(|(_, key)| *key)
     }
 
     /// The ceilings that bind a principal.
-    pub fn ceilings_on(&self, principal: Principal) -> Vec<CeilingId> {
-        let (own, scope) = match principal {
-            Principal::Identity(id) => (self.ceilings_of.get(&id), self.estate.scope_of(Thing::Identity(id))),
-            Principal::User(id) => (None, self.estate.scope_of(Thing::User(id))),
-            Principal::Account(id) => (None, Some(id)),
-            _ => return Vec::new(),
-        };
-        let mut all: Vec<CeilingId> = own.into_iter().flatten().copied().collect();
-        for (above, _) in self.estate.upwards(scope) {
-            all.extend(self.ceilings_below.get(&above).into_iter().flatten());
-        }
-        all
+    pub fn ceilings_on(&self, principal: Principal) -> Box<[CeilingId]> {
+        self.profile(principal).ceilings.clone()
     }
 
     /// Whether a grant had ended when the estate was true.
@@ -135,10 +189,10 @@ impl<'e> Access<'e> {
     }
 
     /// The statements of a grant: its own, and those of its set and all sets included there.
-    pub(crate) fn statements_of(&self, grant: &Grant) -> impl Iterator<Item = Contained> {
+    pub(crate) fn statements_of(&self, grant: &'e Grant) -> impl Iterator<Item = Contained> {
         let own = grant.statements.iter().map(|&statement| Contained { statement, set: None });
         let held = grant.set.map_or(&[][..], |set| self.contents(set));
-        own.collect::<Vec<_>>().into_iter().chain(held.iter().copied())
+        own.chain(held.iter().copied())
     }
 
     fn contents(&self, set: SetId) -> &[Contained] {
@@ -158,12 +212,22 @@ impl<'e> Access<'e> {
     pub(crate) fn patterns(&self, ids: &[PatternId]) -> Vec<&'e Pattern> {
         ids.iter().map(|id| self.estate.pattern(*id)).collect()
     }
+}
 
-    pub(crate) fn selects(&self, selection: &Selection, text: &str, any_case: bool) -> bool {
-        let matches = |id: &PatternId| {
-            let pattern = self.estate.pattern(*id);
-            if any_case { pattern.matches_any_case(text) } else { pattern.matches(text) }
-        };
-        selection.any.iter().any(matches) && !selection.except.iter().any(matches)
+fn slots<T>(count: usize) -> Box<[OnceLock<T>]> {
+    (0..count).map(|_| OnceLock::new()).collect()
+}
+
+fn admissions(estate: &Estate) -> (Box<[AdmissionId]>, FxHashMap<Thing, (u32, u32)>) {
+    let on = |id: &AdmissionId| estate.admission(*id).on;
+    let mut ids: Box<[AdmissionId]> = (0..estate.admissions().len()).map(AdmissionId::new).collect();
+    ids.sort_by_key(on);
+    let mut ranges = FxHashMap::default();
+    let mut start = 0;
+    for group in ids.chunk_by(|one, other| on(one) == on(other)) {
+        let end = start + group.len() as u32;
+        ranges.insert(on(&group[0]), (start, end));
+        start = end;
     }
+    (ids, ranges)
 }

@@ -1,83 +1,95 @@
 //! The names of a principal: itself and every wider name that it bears (access-model §2).
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
+use super::by::By;
+use super::population::Population;
 use crate::estate::{
-    AccountOf, Estate, GroupId, IdentityId, MemberKind, MembershipRule, Name, Principal, ScopeId, Thing,
+    AccountOf, At, Estate, GroupId, Grouped, IdentityId, List, MemberKind, MembershipRule, Name, Principal, Thing,
     UserId,
 };
 
 /// Who is directly in which group, by listing or by rule.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(super) struct Membership {
-    groups_of: FxHashMap<Principal, Vec<GroupId>>,
-    members_of: FxHashMap<GroupId, Vec<Principal>>,
+    groups_of: By<Principal, GroupId>,
+    members_of: Grouped<Principal>,
 }
 
 impl Membership {
-    pub(super) fn new(estate: &Estate) -> Self {
-        let mut membership = Self::default();
+    pub(super) fn new(estate: &Estate, population: &Population) -> Self {
+        let mut pairs: Vec<(GroupId, Principal)> = Vec::new();
         for (id, group) in estate.all::<GroupId>() {
-            let ruled = group.rule.as_ref().map(|rule| members_by_rule(estate, rule)).unwrap_or_default();
-            let mut members: Vec<Principal> = group.members.iter().copied().chain(ruled).collect();
-            members.sort_unstable();
-            members.dedup();
-            for &member in &members {
-                membership.groups_of.entry(member).or_default().push(id);
+            pairs.extend(group.members.iter().map(|&member| (id, member)));
+            if let Some(rule) = &group.rule {
+                pairs.extend(members(estate, population, rule).into_iter().map(|member| (id, member)));
             }
-            membership.members_of.insert(id, members);
         }
-        membership
+        pairs.sort_unstable();
+        pairs.dedup();
+        Self {
+            groups_of: By::new(pairs.iter().map(|&(group, member)| (member, group)).collect()),
+            members_of: Grouped::new(estate.count::<GroupId>(), pairs.iter().copied()),
+        }
     }
 
-    /// The direct members of a group.
+    /// The direct members of a group, sorted.
     pub(super) fn members(&self, group: GroupId) -> &[Principal] {
-        self.members_of.get(&group).map_or(&[], Vec::as_slice)
+        self.members_of.get(group)
+    }
+
+    /// The groups that a name is directly in.
+    pub(super) fn groups_of(&self, name: Principal) -> impl Iterator<Item = GroupId> {
+        self.groups_of.of(name).iter().map(|(_, group)| *group)
     }
 
     /// All names of a principal, the narrowest first.
     pub(super) fn names(&self, estate: &Estate, principal: Principal) -> Vec<Principal> {
         let mut names = vec![principal];
-        let mut seen: FxHashSet<Principal> = names.iter().copied().collect();
-        let mut at = 0;
-        while at < names.len() {
-            for &group in self.groups_of.get(&names[at]).into_iter().flatten() {
-                if seen.insert(Principal::Group(group)) {
-                    names.push(Principal::Group(group));
-                }
-            }
-            at += 1;
-        }
+        self.widen(&mut names, 0);
         let place = match principal {
             Principal::User(id) => Some(Thing::User(id)),
             Principal::Identity(id) => Some(Thing::Identity(id)),
             _ => None,
         };
         if let Some(AccountOf::Known(account)) = place.map(|thing| estate.account_of(thing)) {
-            self.widen(&mut names, Principal::Account(account));
+            self.add(&mut names, Principal::Account(account));
         }
         // Whoever is of an account is signed in.
         if matches!(
             principal,
             Principal::User(_) | Principal::Identity(_) | Principal::Outside(_) | Principal::Account(_)
         ) {
-            self.widen(&mut names, Principal::SignedIn);
+            self.add(&mut names, Principal::SignedIn);
         }
-        self.widen(&mut names, Principal::Anyone);
+        self.add(&mut names, Principal::Anyone);
         names
     }
 
     /// Adds a wider name and the groups that list it.
-    fn widen(&self, names: &mut Vec<Principal>, name: Principal) {
-        if names.contains(&name) {
-            return;
+    fn add(&self, names: &mut Vec<Principal>, name: Principal) {
+        if !names.contains(&name) {
+            names.push(name);
+            self.widen(names, names.len() - 1);
         }
-        let mut at = names.len();
-        names.push(name);
+    }
+
+    /// Adds the groups that the names from `from` on are in, directly or through other groups.
+    fn widen(&self, names: &mut Vec<Principal>, from: usize) {
+        // A set only where there is much to look through: most names have a handful of groups.
+        const FEW: usize = 16;
+        let mut seen = rustc_hash::FxHashSet::default();
+        let mut at = from;
         while at < names.len() {
-            for &group in self.groups_of.get(&names[at]).into_iter().flatten() {
-                if !names.contains(&Principal::Group(group)) {
-                    names.push(Principal::Group(group));
+            for group in self.groups_of(names[at]).map(Principal::Group) {
+                let known = if names.len() < FEW {
+                    names.contains(&group)
+                } else {
+                    if seen.is_empty() {
+                        seen.extend(names.iter().copied());
+                    }
+                    !seen.insert(group)
+                };
+                if !known {
+                    names.push(group);
                 }
             }
             at += 1;
@@ -85,41 +97,42 @@ impl Membership {
     }
 }
 
-fn members_by_rule(estate: &Estate, rule: &MembershipRule) -> Vec<Principal> {
+/// Who is in a group by its rule.
+fn members(estate: &Estate, population: &Population, rule: &MembershipRule) -> Vec<Principal> {
+    let area = rule.within.map_or(At::Everywhere, |scope| At::Thing(Thing::Scope(scope)));
+    // A rule sees the attributes of an identity and of the functions that run as it (access-model §2).
+    let of_functions = || {
+        population.functions.within(estate, area).iter().filter_map(|&(_, id)| {
+            let function = estate.get(id)?;
+            let taken = rule.takes(estate, function.tags, estate.id(id));
+            taken.then(|| estate.runs_as(function)).flatten().map(Principal::Identity)
+        })
+    };
     match rule.kind {
-        MemberKind::User => estate
-            .all::<UserId>()
-            .filter(|(id, user)| rule.takes(estate, user.scope, &user.tags, estate.id(*id)))
-            .map(|(id, _)| Principal::User(id))
-            .collect(),
-        MemberKind::Identity | MemberKind::Function => estate
-            .all::<IdentityId>()
-            .filter(|(id, identity)| {
-                let itself = rule.kind == MemberKind::Identity
-                    && rule.takes(estate, identity.scope, &identity.tags, estate.id(*id));
-                itself || rule.takes_a_function_of(estate, *id)
-            })
-            .map(|(id, _)| Principal::Identity(id))
-            .collect(),
+        MemberKind::Function => of_functions().collect(),
+        MemberKind::Identity => {
+            let identities = population.identities.within(estate, area).iter().map(|(_, id)| *id);
+            let itself = |id: &IdentityId| {
+                estate.get(*id).is_some_and(|identity| rule.takes(estate, identity.tags, estate.id(*id)))
+            };
+            identities.filter(itself).map(Principal::Identity).chain(of_functions()).collect()
+        }
+        MemberKind::User => {
+            let users = population.users.within(estate, area).iter().map(|(_, id)| *id);
+            let taken =
+                |id: &UserId| estate.get(*id).is_some_and(|user| rule.takes(estate, user.tags, estate.id(*id)));
+            users.filter(taken).map(Principal::User).collect()
+        }
     }
 }
 
 impl MembershipRule {
-    /// A rule sees the attributes of an identity and of the functions that run as it (access-model §2).
-    fn takes_a_function_of(&self, estate: &Estate, identity: IdentityId) -> bool {
-        estate.functions_as(identity).iter().any(|&id| {
-            let Some(function) = estate.get(id) else { return false };
-            self.takes(estate, function.scope, &function.tags, estate.id(id))
-        })
-    }
-
-    fn takes(&self, estate: &Estate, scope: Option<ScopeId>, tags: &[(Name, Name)], id: &str) -> bool {
-        let within =
-            self.within.is_none_or(|above| scope.is_some_and(|at| estate.tree().is_within(at, above)));
+    /// Whether somebody in the rule's area is taken, by tags and id.
+    fn takes(&self, estate: &Estate, tags: List<(Name, Name)>, id: &str) -> bool {
         let tagged = self.tag.is_none_or(|(name, value)| {
-            tags.iter().any(|(each, is)| *each == name && value.is_none_or(|wanted| wanted == *is))
+            let mut tags = estate.list(tags).iter();
+            tags.any(|(each, is)| *each == name && value.is_none_or(|wanted| wanted == *is))
         });
-        let named = self.named.as_ref().is_none_or(|pattern| pattern.matches(id));
-        within && tagged && named
+        tagged && self.named.as_ref().is_none_or(|pattern| pattern.matches(id))
     }
 }

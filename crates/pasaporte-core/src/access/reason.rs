@@ -60,8 +60,9 @@ pub struct Ground<'e> {
     pub via: Via,
     /// Whether its conditions hold.
     pub holds: Truth,
-    /// The conditions that the question leaves open.
-    pub open: Vec<&'e Condition>,
+    /// The conditions that keep it from surely holding: those that the question leaves open or, where it does
+    /// not hold, those that fail.
+    pub unmet: Vec<&'e Condition>,
 }
 
 /// Why there is no plain yes, and how near it was.
@@ -73,6 +74,10 @@ pub enum Shortfall {
     Expired(GrantId),
     /// A grant would allow it, but elsewhere.
     Elsewhere(GrantId),
+    /// A grant would allow the action here, but on other resources.
+    OtherResources(GrantId),
+    /// A grant names this resource, but for other actions.
+    OtherActions(GrantId),
     /// This ceiling does not allow it.
     Ceiling(CeilingId),
     /// Caller and resource are of different accounts, and the caller's side does not allow it.
@@ -107,7 +112,7 @@ impl Answer<'_> {
             .iter()
             .filter(|ground| ground.holds == Truth::Unknown)
             .flat_map(|ground| {
-                ground.open.iter().map(move |condition| {
+                ground.unmet.iter().map(move |condition| {
                     let unless = if ground.effect == Effect::Deny { "not: " } else { "" };
                     format!("{unless}{}", condition.sentence(estate))
                 })

@@ -78,7 +78,7 @@ impl Access<'_> {
             if estate.statement(admission.statement).effect == Effect::Deny {
                 continue;
             }
-            for &who in &admission.to {
+            for &who in estate.list(admission.to) {
                 let to = self.circle(who, Thing::Function(function));
                 if to >= widest.to {
                     continue;

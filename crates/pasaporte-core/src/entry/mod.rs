@@ -6,10 +6,9 @@
 
 mod exposure;
 
-use crate::access::{ASSUME, Access, Answer, Context, INVOKE, Known, Question, Verdict};
+use crate::access::{Access, Answer, Context, Known, Question, Verdict};
 use crate::estate::{
-    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyOf, KeyReach, Network, Principal, State,
-    Thing, Token, TokenId, Verifier, VerifierId, Way,
+    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, State, Thing, Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use exposure::{Exposed, Exposure};
@@ -55,8 +54,8 @@ pub fn stranger(access: &Access<'_>) -> Context {
 impl<'e> Access<'e> {
     /// May a stranger who bears `principal`'s name make the function run?
     pub fn stranger_may_invoke(&self, principal: Principal, function: FunctionId) -> Answer<'e> {
-        let given = stranger(self);
-        self.decide(&Question { principal, action: INVOKE, on: Thing::Function(function), given })
+        let (given, on) = (stranger(self), Thing::Function(function));
+        self.decide(&Question { principal, action: self.invoke(), on, given: &given })
     }
 
     /// May a stranger who bears `principal`'s name act as the identity?
@@ -65,8 +64,8 @@ impl<'e> Access<'e> {
         principal: Principal,
         identity: crate::estate::IdentityId,
     ) -> Answer<'e> {
-        let given = stranger(self);
-        self.decide(&Question { principal, action: ASSUME, on: Thing::Identity(identity), given })
+        let (given, on) = (stranger(self), Thing::Identity(identity));
+        self.decide(&Question { principal, action: self.assume(), on, given: &given })
     }
 
     /// Who gets through a direct endpoint. Nobody, where the endpoint or its function is switched off.
@@ -90,20 +89,19 @@ impl<'e> Access<'e> {
         }
     }
 
-    /// The enabled, unexpired keys of at least this reach that open a function.
+    /// The enabled, unexpired keys of at least this reach that open a function: its own, and those of the
+    /// scopes that it lies in, in the order read.
     pub fn keys_opening(&self, function: FunctionId, least: KeyReach) -> Vec<KeyId> {
         let estate = self.estate();
-        estate
-            .all::<KeyId>()
-            .filter(|(id, key)| {
-                let opens = match key.of {
-                    KeyOf::Function(of) => of == function,
-                    KeyOf::Scope(scope) => estate.lies_in(Thing::Function(function), Thing::Scope(scope)),
-                };
-                opens && key.reach >= least && self.is_accepted(*id)
-            })
-            .map(|(id, _)| id)
-            .collect()
+        let scope = estate.get(function).and_then(|it| it.scope);
+        let above = std::iter::successors(scope, |id| estate.get(*id).and_then(|it| it.parent));
+        let opened = std::iter::once(Thing::Function(function)).chain(above.map(Thing::Scope));
+        let mut keys: Vec<KeyId> = opened
+            .flat_map(|thing| self.keys_of(thing))
+            .filter(|id| estate.get(*id).is_some_and(|key| key.reach >= least) && self.is_accepted(*id))
+            .collect();
+        keys.sort_unstable();
+        keys
     }
 
     /// Whether a key is enabled and had not expired when the estate was true.
@@ -119,7 +117,7 @@ impl<'e> Access<'e> {
         let estate = self.estate();
         let holders = Caller { who: Principal::Token(id), verdict: Verdict::Yes, because: Because::Holds };
         let Some(verifier) = estate.get(id) else { return holders };
-        let unsigned = verifier.algorithms.iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
+        let unsigned = estate.list(verifier.algorithms).iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
         if !verifier.checks_signature || unsigned {
             let because = Because::UncheckedToken(id);
             return Caller { who: Principal::Anyone, verdict: Verdict::Yes, because };
@@ -137,21 +135,23 @@ impl<'e> Access<'e> {
     /// Whether a token's claims are what a verifier asks for (RFC 7519 §4.1).
     fn satisfies(&self, token: &Token, id: VerifierId, verifier: &Verifier) -> bool {
         let made_for_another = token.verifier.is_some_and(|of| of != id);
+        let estate = self.estate();
+        let accepts = |list: List<Name>, name: Name| estate.list(list).contains(&name);
         let issued = verifier.issuers.is_empty()
-            || token.issuer.map_or(token.verifier == Some(id), |issuer| verifier.issuers.contains(&issuer));
+            || token.issuer.map_or(token.verifier == Some(id), |issuer| accepts(verifier.issuers, issuer));
         let addressed = verifier.audiences.is_empty()
-            || token.audiences.iter().any(|audience| verifier.audiences.contains(audience))
+            || estate.list(token.audiences).iter().any(|audience| accepts(verifier.audiences, *audience))
             || (token.audiences.is_empty() && token.verifier == Some(id));
         let signed = verifier.algorithms.is_empty()
-            || token.algorithm.is_none_or(|algorithm| verifier.algorithms.contains(&algorithm));
-        let ended = matches!((token.expires, self.estate().as_of()), (Some(end), Some(now)) if end <= now);
+            || token.algorithm.is_none_or(|algorithm| accepts(verifier.algorithms, algorithm));
+        let ended = matches!((token.expires, estate.as_of()), (Some(end), Some(now)) if end <= now);
         !made_for_another && issued && addressed && signed && !ended
     }
 
     fn admitted(&self, endpoint: &Endpoint) -> Vec<Caller<'e>> {
         let mut asked = vec![Principal::Anyone, Principal::SignedIn];
         for &id in self.admissions_on(Thing::Function(endpoint.function)) {
-            for who in &self.estate().admission(id).to {
+            for who in self.estate().list(self.estate().admission(id).to) {
                 if !asked.contains(who) {
                     asked.push(*who);
                 }

@@ -5,10 +5,11 @@ use rustc_hash::FxHashMap;
 use thiserror::Error;
 
 use super::cycles::circles;
+use super::ids::Position;
 use super::{
-    ActionEntry, Admission, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId, Grant, GrantId,
-    GroupId, Id, Kept, LogCoverage, Name, Origin, PatternId, Principal, ScopeId, ScopeKind, SetId, Statement,
-    StatementId, Thing, Tree, Usage,
+    ActionEntry, ActionsId, Admission, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId, Grant,
+    GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal, ResourcesId,
+    ScopeId, ScopeKind, Selection, SetId, Statement, StatementId, Thing, Tree, Usage,
 };
 use crate::pattern::BadPattern;
 
@@ -77,7 +78,7 @@ impl Builder {
     /// Notes a file that entries come from, by the name that reports shall show.
     pub fn file(&mut self, path: &str) -> FileId {
         self.estate.files.push(path.into());
-        FileId(self.estate.files.len() as u32 - 1)
+        FileId(Position::new(self.estate.files.len() - 1))
     }
 
     /// Interns a string.
@@ -111,7 +112,23 @@ impl Builder {
 
     /// Interns a pattern.
     pub fn pattern(&mut self, text: &str) -> Result<PatternId, BadPattern> {
-        self.estate.patterns.intern(text)
+        let name = self.name(text);
+        self.estate.patterns.intern(name, text)
+    }
+
+    /// Keeps a list once.
+    pub fn list<T: Listed>(&mut self, items: &[T]) -> List<T> {
+        T::lists_mut(&mut self.estate.lists).intern(items)
+    }
+
+    /// Keeps a choice of actions once.
+    pub fn actions(&mut self, selection: Selection) -> ActionsId {
+        ActionsId::new(self.estate.actions_picked.insert_full(selection).0)
+    }
+
+    /// Keeps a choice of resources once.
+    pub fn resources(&mut self, selection: Selection) -> ResourcesId {
+        ResourcesId::new(self.estate.resources_picked.insert_full(selection).0)
     }
 
     /// Keeps a statement.

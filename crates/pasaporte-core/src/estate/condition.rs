@@ -39,13 +39,13 @@ pub enum Attribute {
 #[derive(Debug, Clone)]
 pub enum Test {
     /// Is one of these.
-    Equals(Vec<Name>),
+    Equals(Box<[Name]>),
     /// Is none of these.
-    NotEquals(Vec<Name>),
+    NotEquals(Box<[Name]>),
     /// Matches one of these.
-    Like(Vec<Pattern>),
+    Like(Box<[Pattern]>),
     /// Lies in one of these.
-    InNetwork(Vec<IpNet>),
+    InNetwork(Box<[IpNet]>),
     /// Is earlier.
     Before(Timestamp),
     /// Is later, or then.

@@ -3,7 +3,7 @@
 use ipnet::IpNet;
 
 use super::{
-    Environment, FunctionId, IdentityId, KeyId, KeyReach, Name, Origin, ScopeId, State, Thing, VerifierId,
+    Environment, FunctionId, IdentityId, KeyId, KeyReach, List, Name, Origin, ScopeId, State, Thing, VerifierId,
 };
 
 /// Code that runs on events.
@@ -24,9 +24,9 @@ pub struct Function {
     /// As written on the function itself; see [`Estate::runs_as`](super::Estate::runs_as).
     pub runs_as: Option<IdentityId>,
     /// Names of its settings; never their values.
-    pub settings: Vec<Name>,
+    pub settings: List<Name>,
     /// Tags, sorted by name.
-    pub tags: Vec<(Name, Name)>,
+    pub tags: List<(Name, Name)>,
     /// Where it was read.
     pub origin: Origin,
 }
@@ -52,7 +52,7 @@ pub enum Network {
     /// From within the platform's private network only.
     Internal,
     /// From these networks.
-    Listed(Vec<IpNet>),
+    Listed(Box<[IpNet]>),
 }
 
 /// What a gateway shows to the function behind a route.
@@ -94,13 +94,13 @@ pub struct Endpoint {
     /// From where it can be reached.
     pub network: Network,
     /// HTTP methods, upper case; empty is all of them.
-    pub methods: Vec<Name>,
+    pub methods: List<Name>,
     /// The path, as the platform writes it.
     pub path: Option<Name>,
     /// The host name.
     pub host: Option<Name>,
     /// Origins that browsers may call from.
-    pub allowed_origins: Vec<Name>,
+    pub allowed_origins: List<Name>,
     /// Whether those calls may carry credentials.
     pub allows_credentials: bool,
     /// Switched on or off.

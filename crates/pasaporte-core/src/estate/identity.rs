@@ -1,6 +1,6 @@
 //! Identities, people, groups, and enrolments elsewhere.
 
-use super::{Environment, Name, Origin, Principal, ScopeId, VerifierId};
+use super::{Environment, List, Name, Origin, Principal, ScopeId, VerifierId};
 use crate::pattern::Pattern;
 
 super::vocabulary! {
@@ -41,7 +41,7 @@ pub struct Identity {
     /// As written on the identity itself.
     pub environment: Option<Environment>,
     /// Tags, sorted by name.
-    pub tags: Vec<(Name, Name)>,
+    pub tags: List<(Name, Name)>,
     /// Where it was read.
     pub origin: Origin,
 }
@@ -52,7 +52,7 @@ pub struct User {
     /// The scope they live in.
     pub scope: Option<ScopeId>,
     /// Tags, sorted by name.
-    pub tags: Vec<(Name, Name)>,
+    pub tags: List<(Name, Name)>,
     /// Where it was read.
     pub origin: Origin,
 }
@@ -118,11 +118,11 @@ pub struct Verifier {
     /// The scope it lives in.
     pub scope: Option<ScopeId>,
     /// Issuers it accepts; empty is any.
-    pub issuers: Vec<Name>,
+    pub issuers: List<Name>,
     /// Audiences it accepts; empty is any.
-    pub audiences: Vec<Name>,
+    pub audiences: List<Name>,
     /// Algorithms it accepts (RFC 7518 names); empty is any, `none` is no signature.
-    pub algorithms: Vec<Name>,
+    pub algorithms: List<Name>,
     /// Where its key set is kept.
     pub key_set: Option<Name>,
     /// Whether it checks signatures at all.
@@ -137,7 +137,7 @@ pub struct Token {
     /// Who issued it.
     pub issuer: Option<Name>,
     /// For whom.
-    pub audiences: Vec<Name>,
+    pub audiences: List<Name>,
     /// How it is signed (RFC 7518 name).
     pub algorithm: Option<Name>,
     /// Handed to public clients.

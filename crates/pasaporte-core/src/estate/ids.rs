@@ -6,6 +6,8 @@
 //! fn wrong(key: KeyId) { opens(key) }
 //! ```
 
+use std::num::NonZeroU32;
+
 /// A typed index into one table of the estate.
 pub trait Id: Copy + Eq + Ord + std::hash::Hash + std::fmt::Debug {
     /// The kind as written before the colon of a reference: `function` in `function:sell-ticket`.
@@ -16,15 +18,30 @@ pub trait Id: Copy + Eq + Ord + std::hash::Hash + std::fmt::Debug {
     fn index(self) -> usize;
 }
 
+/// A position in a table, kept as one more so that `Option` of it takes no more room.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(super) struct Position(NonZeroU32);
+
+impl Position {
+    pub(super) fn new(index: usize) -> Self {
+        let one_more = u32::try_from(index).ok().and_then(|index| NonZeroU32::new(index.wrapping_add(1)));
+        Self(one_more.expect("tables refuse to grow past what a position can say"))
+    }
+
+    pub(super) fn index(self) -> usize {
+        self.0.get() as usize - 1
+    }
+}
+
 macro_rules! ids {
     ($($(#[$doc:meta])* $name:ident = $kind:literal;)*) => {$(
         $(#[$doc])*
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-        pub struct $name(u32);
+        pub struct $name(Position);
         impl Id for $name {
             const KIND: &'static str = $kind;
-            fn new(index: usize) -> Self { Self(index as u32) }
-            fn index(self) -> usize { self.0 as usize }
+            fn new(index: usize) -> Self { Self(Position::new(index)) }
+            fn index(self) -> usize { self.0.index() }
         }
     )*};
 }
@@ -66,4 +83,8 @@ ids! {
     StatementId = "statement";
     /// An interned [`Pattern`](crate::pattern::Pattern).
     PatternId = "pattern";
+    /// An interned [`Selection`](super::Selection) of actions.
+    ActionsId = "actions";
+    /// An interned [`Selection`](super::Selection) of resources.
+    ResourcesId = "resources";
 }

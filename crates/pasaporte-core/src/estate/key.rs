@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 
-use super::{FunctionId, Name, Origin, ScopeId, State};
+use super::{FunctionId, List, Name, Origin, ScopeId, State};
 
 super::vocabulary! {
     /// What a key opens, from least to most; a check that accepts one reach accepts those after it.
@@ -58,9 +58,9 @@ pub struct Key {
     /// Keyed hash of its value.
     pub fingerprint: Option<Name>,
     /// Clients that were given it.
-    pub held_by: Vec<Name>,
+    pub held_by: List<Name>,
     /// Places where its value was seen, in words.
-    pub seen_in: Vec<Name>,
+    pub seen_in: List<Name>,
     /// Where it was read.
     pub origin: Origin,
 }

@@ -8,9 +8,11 @@ mod builder;
 mod condition;
 mod cycles;
 mod function;
+mod grouped;
 mod identity;
 mod ids;
 mod key;
+mod lists;
 mod names;
 mod origin;
 mod patterns;
@@ -26,7 +28,8 @@ mod tree;
 mod vocabulary;
 
 use jiff::Timestamp;
-use rustc_hash::FxHashMap;
+use indexmap::IndexSet;
+use rustc_hash::{FxBuildHasher, FxHashMap};
 
 pub use builder::{Builder, Fault};
 pub use condition::{Attribute, Condition, Test};
@@ -35,10 +38,13 @@ pub use identity::{
     Enrolment, Group, Identity, IdentityKind, Life, MemberKind, MembershipRule, Token, User, Verifier,
 };
 pub use ids::{
-    AdmissionId, CeilingId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id, IdentityId, KeyId,
-    PatternId, ResourceId, ScopeId, SetId, StatementId, TokenId, TriggerId, UserId, VerifierId,
+    ActionsId, AdmissionId, CeilingId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id, IdentityId,
+    KeyId, PatternId, ResourceId, ResourcesId, ScopeId, SetId, StatementId, TokenId, TriggerId, UserId,
+    VerifierId,
 };
+pub(crate) use grouped::Grouped;
 pub use key::{Key, KeyOf, KeyReach, LastUse};
+pub use lists::{List, Listed};
 pub use names::{Name, Names};
 pub use origin::{FileId, Origin};
 pub use permission::{
@@ -56,6 +62,7 @@ pub use vocabulary::Vocabulary;
 pub(crate) use vocabulary::vocabulary;
 
 use crate::pattern::Pattern;
+use lists::SharedLists;
 use patterns::Patterns;
 use table::Tables;
 
@@ -67,7 +74,10 @@ pub struct Estate {
     tables: Tables,
     claimed: FxHashMap<ScopeId, ScopeKind>,
     tree: Tree,
+    lists: SharedLists,
     patterns: Patterns,
+    actions_picked: IndexSet<Selection, FxBuildHasher>,
+    resources_picked: IndexSet<Selection, FxBuildHasher>,
     statements: Vec<Statement>,
     grants: Vec<Grant>,
     admissions: Vec<Admission>,
@@ -78,9 +88,9 @@ pub struct Estate {
     coverage: Vec<LogCoverage>,
     blind_spots: Vec<BlindSpot>,
     as_of: Option<Timestamp>,
-    endpoints_of: FxHashMap<FunctionId, Vec<EndpointId>>,
-    triggers_of: FxHashMap<FunctionId, Vec<TriggerId>>,
-    functions_as: FxHashMap<IdentityId, Vec<FunctionId>>,
+    endpoints_of: Grouped<EndpointId>,
+    triggers_of: Grouped<TriggerId>,
+    functions_as: Grouped<FunctionId>,
 }
 
 impl Estate {
@@ -105,7 +115,7 @@ impl Estate {
     }
 
     /// All declared things of a kind, in the order of their first mention.
-    pub fn all<K: Kept>(&self) -> impl Iterator<Item = (K, &K::Value)> {
+    pub fn all<K: Kept>(&self) -> impl Iterator<Item = (K, &K::Value)> + Clone {
         let table = K::table(&self.tables);
         (0..table.len()).filter_map(move |index| table.get(index).map(|value| (K::new(index), value)))
     }
@@ -127,7 +137,7 @@ impl Estate {
 
     /// The path of a file, as reports show it.
     pub fn path(&self, file: FileId) -> &str {
-        &self.files[file.0 as usize]
+        &self.files[file.index()]
     }
 
     /// All files, in the order read.
@@ -138,6 +148,31 @@ impl Estate {
     /// A pattern by id.
     pub fn pattern(&self, id: PatternId) -> &Pattern {
         self.patterns.get(id)
+    }
+
+    /// What a statement's actions are.
+    pub fn actions_picked(&self, id: ActionsId) -> &Selection {
+        &self.actions_picked[id.index()]
+    }
+
+    /// All distinct choices of actions.
+    pub fn all_actions_picked(&self) -> impl ExactSizeIterator<Item = (ActionsId, &Selection)> {
+        self.actions_picked.iter().enumerate().map(|(index, selection)| (ActionsId::new(index), selection))
+    }
+
+    /// What a statement's resources are.
+    pub fn resources_picked(&self, id: ResourcesId) -> &Selection {
+        &self.resources_picked[id.index()]
+    }
+
+    /// All distinct choices of resources.
+    pub fn all_resources_picked(&self) -> impl ExactSizeIterator<Item = (ResourcesId, &Selection)> {
+        self.resources_picked.iter().enumerate().map(|(index, selection)| (ResourcesId::new(index), selection))
+    }
+
+    /// What is in a shared list.
+    pub fn list<T: Listed>(&self, list: List<T>) -> &[T] {
+        T::lists(&self.lists).get(list)
     }
 
     /// A statement by id.
@@ -238,36 +273,26 @@ impl Estate {
 
     /// The endpoints of a function, in the order read.
     pub fn endpoints_of(&self, function: FunctionId) -> &[EndpointId] {
-        self.endpoints_of.get(&function).map_or(&[], Vec::as_slice)
+        self.endpoints_of.get(function)
     }
 
     /// The triggers of a function, in the order read.
     pub fn triggers_of(&self, function: FunctionId) -> &[TriggerId] {
-        self.triggers_of.get(&function).map_or(&[], Vec::as_slice)
+        self.triggers_of.get(function)
     }
 
     /// The functions that run as an identity, in the order read.
     pub fn functions_as(&self, identity: IdentityId) -> &[FunctionId] {
-        self.functions_as.get(&identity).map_or(&[], Vec::as_slice)
+        self.functions_as.get(identity)
     }
 
     fn index(&mut self) {
-        let mut endpoints: FxHashMap<FunctionId, Vec<EndpointId>> = FxHashMap::default();
-        for (id, endpoint) in self.all::<EndpointId>() {
-            endpoints.entry(endpoint.function).or_default().push(id);
-        }
-        let mut triggers: FxHashMap<FunctionId, Vec<TriggerId>> = FxHashMap::default();
-        for (id, trigger) in self.all::<TriggerId>() {
-            triggers.entry(trigger.function).or_default().push(id);
-        }
-        let mut functions: FxHashMap<IdentityId, Vec<FunctionId>> = FxHashMap::default();
-        for (id, function) in self.all::<FunctionId>() {
-            if let Some(identity) = self.runs_as(function) {
-                functions.entry(identity).or_default().push(id);
-            }
-        }
-        self.endpoints_of = endpoints;
-        self.triggers_of = triggers;
-        self.functions_as = functions;
+        let endpoints = self.all::<EndpointId>().map(|(id, endpoint)| (endpoint.function, id));
+        let triggers = self.all::<TriggerId>().map(|(id, trigger)| (trigger.function, id));
+        let running = self.all::<FunctionId>().filter_map(|(id, it)| Some((self.runs_as(it)?, id)));
+        let endpoints = Grouped::new(self.count::<FunctionId>(), endpoints);
+        let triggers = Grouped::new(self.count::<FunctionId>(), triggers);
+        let running = Grouped::new(self.count::<IdentityId>(), running);
+        (self.endpoints_of, self.triggers_of, self.functions_as) = (endpoints, triggers, running);
     }
 }

@@ -1,8 +1,16 @@
 //! Where things were read.
 
+use super::ids::Position;
+
 /// A file (or request) that entries were read from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct FileId(pub(super) u32);
+pub struct FileId(pub(super) Position);
+
+impl FileId {
+    pub(super) fn index(self) -> usize {
+        self.0.index()
+    }
+}
 
 /// The place that an entry was read from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]

@@ -1,24 +1,27 @@
 //! Every distinct pattern of an estate, parsed once.
 
-use indexmap::IndexMap;
-use rustc_hash::FxBuildHasher;
+use rustc_hash::FxHashMap;
 
-use super::{Id, PatternId};
+use super::{Id, Name, PatternId};
 use crate::pattern::{BadPattern, Pattern};
 
-/// The distinct patterns of an estate.
+/// The distinct patterns of an estate, by the names of their texts.
 #[derive(Debug, Default)]
 pub(super) struct Patterns {
-    all: IndexMap<Box<str>, Pattern, FxBuildHasher>,
+    all: Vec<Pattern>,
+    by_text: FxHashMap<Name, PatternId>,
 }
 
 impl Patterns {
-    pub(super) fn intern(&mut self, text: &str) -> Result<PatternId, BadPattern> {
-        if let Some(index) = self.all.get_index_of(text) {
-            return Ok(PatternId::new(index));
+    /// The pattern whose text has that name, new or known.
+    pub(super) fn intern(&mut self, name: Name, text: &str) -> Result<PatternId, BadPattern> {
+        if let Some(&known) = self.by_text.get(&name) {
+            return Ok(known);
         }
-        let pattern = Pattern::parse(text)?;
-        Ok(PatternId::new(self.all.insert_full(text.into(), pattern).0))
+        let id = PatternId::new(self.all.len());
+        self.all.push(Pattern::parse(text)?);
+        self.by_text.insert(name, id);
+        Ok(id)
     }
 
     pub(super) fn get(&self, id: PatternId) -> &Pattern {

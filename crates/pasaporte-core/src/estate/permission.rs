@@ -3,7 +3,10 @@
 
 use jiff::Timestamp;
 
-use super::{Condition, IdentityId, Name, Origin, PatternId, Principal, ScopeId, SetId, StatementId, Thing};
+use super::{
+    ActionsId, Condition, IdentityId, List, Name, Origin, PatternId, Principal, ResourcesId, ScopeId, SetId,
+    StatementId, Thing,
+};
 
 super::vocabulary! {
     /// What a statement does when it applies.
@@ -17,24 +20,50 @@ super::vocabulary! {
 
 /// The strings that any of some patterns match, less those that an exception matches.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Selection {
+pub enum Selection {
+    /// Those that this pattern matches: what most statements say.
+    One(PatternId),
+    /// Those that any of the first match and none of the second.
+    Some(Box<(Box<[PatternId]>, Box<[PatternId]>)>),
+}
+
+impl Selection {
+    /// What any of some patterns match and no exception does.
+    pub fn new(any: &[PatternId], except: &[PatternId]) -> Self {
+        match (any, except) {
+            ([only], []) => Self::One(*only),
+            _ => Self::Some(Box::new((any.into(), except.into()))),
+        }
+    }
+
     /// At least one of these matches.
-    pub any: Vec<PatternId>,
+    pub fn any(&self) -> &[PatternId] {
+        match self {
+            Self::One(only) => std::slice::from_ref(only),
+            Self::Some(both) => &both.0,
+        }
+    }
+
     /// None of these does.
-    pub except: Vec<PatternId>,
+    pub fn except(&self) -> &[PatternId] {
+        match self {
+            Self::One(_) => &[],
+            Self::Some(both) => &both.1,
+        }
+    }
 }
 
 /// Actions, resources, conditions: given or taken away.
 #[derive(Debug, Clone)]
 pub struct Statement {
+    /// Which actions.
+    pub actions: ActionsId,
+    /// Which resources, as `kind:id`.
+    pub resources: ResourcesId,
     /// Allow or deny.
     pub effect: Effect,
-    /// Which actions.
-    pub actions: Selection,
-    /// Which resources, as `kind:id`.
-    pub resources: Selection,
     /// All of which must hold.
-    pub conditions: Vec<Condition>,
+    pub conditions: Box<[Condition]>,
     /// Where it was read.
     pub origin: Origin,
 }
@@ -57,9 +86,9 @@ pub struct PermissionSet {
     /// Ready-made or custom.
     pub made_by: SetOrigin,
     /// Its own statements.
-    pub statements: Vec<StatementId>,
+    pub statements: Box<[StatementId]>,
     /// Sets whose statements it contains as well.
-    pub includes: Vec<SetId>,
+    pub includes: Box<[SetId]>,
     /// Where it was read.
     pub origin: Origin,
 }
@@ -83,11 +112,11 @@ pub struct Grant {
     /// The set held, if one is named.
     pub set: Option<SetId>,
     /// Statements held directly.
-    pub statements: Vec<StatementId>,
+    pub statements: Box<[StatementId]>,
     /// Where.
     pub at: At,
     /// Conditions that join those of each statement.
-    pub conditions: Vec<Condition>,
+    pub conditions: Box<[Condition]>,
     /// When it ends.
     pub expires: Option<Timestamp>,
     /// Where it was read.
@@ -103,7 +132,7 @@ pub struct Admission {
     /// On what.
     pub on: Thing,
     /// Whom it names.
-    pub to: Vec<Principal>,
+    pub to: List<Principal>,
     /// What it gives or takes away.
     pub statement: StatementId,
 }
@@ -123,9 +152,9 @@ pub struct Ceiling {
     /// The id its platform gave it, if any.
     pub id: Option<Name>,
     /// Whom.
-    pub over: Vec<Bounded>,
+    pub over: Box<[Bounded]>,
     /// To what.
-    pub statements: Vec<StatementId>,
+    pub statements: Box<[StatementId]>,
     /// Where it was read.
     pub origin: Origin,
 }

@@ -84,7 +84,7 @@ impl Estate {
         }
         for it in self.admissions() {
             let origin = self.statement(it.statement).origin;
-            for &to in &it.to {
+            for &to in self.list(it.to) {
                 refer(it.on, "admits", to.thing(), origin);
             }
             if !self.is_declared(it.on) {

@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 
-use super::{Environment, Name, Origin, Principal, ScopeId, Sensitivity, Thing};
+use super::{Environment, List, Name, Origin, Principal, ScopeId, Sensitivity, Thing};
 use crate::pattern::Pattern;
 
 /// Anything acted on that is not a thing of its own kind: bucket, queue, table, secret …
@@ -19,7 +19,7 @@ pub struct Resource {
     /// Who answers for it.
     pub owner: Option<Name>,
     /// Tags, sorted by name.
-    pub tags: Vec<(Name, Name)>,
+    pub tags: List<(Name, Name)>,
     /// Where it was read.
     pub origin: Origin,
 }

@@ -1,6 +1,8 @@
 //! Tables of things by name, with a slot for what is mentioned but never declared.
 
-use indexmap::IndexMap;
+use std::hash::BuildHasher;
+
+use hashbrown::HashTable;
 use rustc_hash::FxBuildHasher;
 
 use super::ids::Id;
@@ -14,20 +16,31 @@ use super::{
 /// fills it; what stays empty is a reference to something that is not in the estate.
 #[derive(Debug)]
 pub struct Table<T> {
-    slots: IndexMap<Name, Option<T>, FxBuildHasher>,
+    names: Vec<Name>,
+    slots: Vec<Option<T>>,
+    by_name: HashTable<u32>,
 }
 
 impl<T> Default for Table<T> {
     fn default() -> Self {
-        Self { slots: IndexMap::default() }
+        Self { names: Vec::new(), slots: Vec::new(), by_name: HashTable::new() }
     }
+}
+
+fn hash(name: Name) -> u64 {
+    FxBuildHasher.hash_one(name)
 }
 
 impl<T> Table<T> {
     pub(super) fn mention(&mut self, name: Name) -> usize {
-        let entry = self.slots.entry(name);
-        let index = entry.index();
-        entry.or_insert(None);
+        if let Some(index) = self.find(name) {
+            return index;
+        }
+        let Self { names, slots, by_name } = self;
+        let index = names.len();
+        names.push(name);
+        slots.push(None);
+        by_name.insert_unique(hash(name), index as u32, |&index| hash(names[index as usize]));
         index
     }
 
@@ -36,7 +49,7 @@ impl<T> Table<T> {
     }
 
     pub(super) fn name(&self, index: usize) -> Name {
-        *self.slots.get_index(index).expect("ids are made by mention").0
+        self.names[index]
     }
 
     pub(super) fn get(&self, index: usize) -> Option<&T> {
@@ -44,7 +57,8 @@ impl<T> Table<T> {
     }
 
     pub(super) fn find(&self, name: Name) -> Option<usize> {
-        self.slots.get_index_of(&name)
+        let found = self.by_name.find(hash(name), |&index| self.names[index as usize] == name);
+        found.map(|&index| index as usize)
     }
 
     pub(super) fn len(&self) -> usize {
@@ -69,6 +83,13 @@ macro_rules! tables {
         /// One table for each kind of named thing.
         #[derive(Debug, Default)]
         pub struct Tables { $($field: Table<$value>,)* }
+        impl super::Estate {
+            /// The thing of a kind that is written before its id.
+            pub(super) fn find_of_kind(&self, kind: &str, id: &str) -> Option<Thing> {
+                $(if kind == $id::KIND { return self.find::<$id>(id).map(Thing::$variant); })*
+                None
+            }
+        }
         $(impl Kept for $id {
             type Value = $value;
             fn thing(self) -> Thing { Thing::$variant(self) }

@@ -4,7 +4,7 @@ use super::{
     At, Ceiling, CeilingId, EndpointId, Enrolment, EnrolmentId, Estate, FunctionId, GrantId, GroupId, Id,
     IdentityId, KeyId, KeyOf, Origin, Principal, ScopeId, SetId, TokenId, TriggerId, UserId, VerifierId,
 };
-use super::{ResourceId, Vocabulary};
+use super::{ResourceId, ScopeKind, Vocabulary};
 
 /// Any thing that can be named, acted on, or found fault with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -67,6 +67,17 @@ impl Estate {
                 format!("enrolment:{}/{}", self.text(enrolment.system), self.text(enrolment.client_id))
             }
         }
+    }
+
+    /// The thing of a label, declared or mentioned: what [`Estate::label`] gives for it. Grants, ceilings and
+    /// enrolments are not found this way.
+    pub fn thing(&self, label: &str) -> Option<Thing> {
+        let (kind, id) = label.split_once(':')?;
+        if ScopeKind::parse(kind).is_some() {
+            let scope = Thing::Scope(self.find(id)?);
+            return (self.label(scope) == label).then_some(scope);
+        }
+        self.find_of_kind(kind, id).or_else(|| self.find(label).map(Thing::Resource))
     }
 
     /// The id of a grant; one made of its parts where its platform gave it none.

@@ -49,6 +49,11 @@ impl Tree {
         tree
     }
 
+    /// The interval of a scope: it begins at the scope's own place and holds those of all scopes below.
+    pub fn place(&self, scope: ScopeId) -> std::ops::Range<u32> {
+        self.enter[scope.index()]..self.leave[scope.index()]
+    }
+
     /// Whether `scope` is `above`, or lies below it.
     pub fn is_within(&self, scope: ScopeId, above: ScopeId) -> bool {
         let (scope, above) = (scope.index(), above.index());

@@ -41,22 +41,26 @@ pub(crate) enum Step {
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Shape {
     Everything,
-    Exactly(Box<str>),
-    StartingWith(Box<str>),
+    /// Matches its own text only.
+    Exactly,
+    /// Has escapes and no wildcard: matches this text only.
+    Unescaped(Box<str>),
+    /// Its own text but for the `*` at the end.
+    StartingWith,
     General,
 }
 
-/// A parsed pattern.
+/// A parsed pattern. It keeps its text and what kind it is; the steps of the text are read as they are
+/// needed, since most patterns of an estate are plain names.
 #[derive(Debug, Clone)]
 pub struct Pattern {
     text: Box<str>,
-    steps: Box<[Step]>,
     shape: Shape,
 }
 
 impl PartialEq for Pattern {
     fn eq(&self, other: &Self) -> bool {
-        self.steps == other.steps
+        self.text == other.text || self.steps().eq(other.steps())
     }
 }
 
@@ -65,6 +69,29 @@ impl Eq for Pattern {}
 impl std::fmt::Display for Pattern {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(&self.text)
+    }
+}
+
+/// The steps of a pattern's text, in turn.
+#[derive(Clone)]
+pub(crate) struct Steps<'p>(std::str::Chars<'p>);
+
+impl Iterator for Steps<'_> {
+    type Item = Step;
+
+    fn next(&mut self) -> Option<Step> {
+        Some(match self.0.next()? {
+            '*' => {
+                // A second `*` in a row adds nothing.
+                while self.0.as_str().starts_with('*') {
+                    self.0.next();
+                }
+                Step::Run
+            }
+            '?' => Step::Any,
+            '\\' => Step::One(self.0.next()?),
+            other => Step::One(other),
+        })
     }
 }
 
@@ -81,28 +108,20 @@ impl Pattern {
         if text.is_empty() {
             return Err(BadPattern::Empty);
         }
-        let mut steps = Vec::with_capacity(text.len());
         let mut chars = text.chars();
         while let Some(next) = chars.next() {
-            steps.push(match next {
-                // A second `*` in a row adds nothing.
-                '*' if steps.last() == Some(&Step::Run) => continue,
-                '*' => Step::Run,
-                '?' => Step::Any,
-                '\\' => Step::One(chars.next().ok_or(BadPattern::LoneEscape)?),
-                other => Step::One(other),
-            });
+            if next == '\\' && chars.next().is_none() {
+                return Err(BadPattern::LoneEscape);
+            }
         }
-        if steps.len() > LONGEST_PATTERN {
+        if text.len() > LONGEST_PATTERN && Steps(text.chars()).count() > LONGEST_PATTERN {
             return Err(BadPattern::TooLong);
         }
-        let shape = shape(&steps);
-        Ok(Self { text: text.into(), steps: steps.into(), shape })
+        Ok(Self { text: text.into(), shape: shape(text) })
     }
 
     /// A pattern that matches exactly `text`.
     pub fn literal(text: &str) -> Self {
-        let steps: Box<[Step]> = text.chars().map(Step::One).collect();
         let mut escaped = String::with_capacity(text.len());
         for each in text.chars() {
             if matches!(each, '*' | '?' | '\\') {
@@ -110,7 +129,7 @@ impl Pattern {
             }
             escaped.push(each);
         }
-        Self { text: escaped.into(), shape: shape(&steps), steps }
+        Self { shape: shape(&escaped), text: escaped.into() }
     }
 
     /// The pattern as written.
@@ -126,17 +145,17 @@ impl Pattern {
     /// The one string that matches, if there is just one.
     pub fn as_literal(&self) -> Option<&str> {
         match &self.shape {
-            Shape::Exactly(text) => Some(text),
-            _ => None,
+            Shape::Exactly => Some(&self.text),
+            Shape::Unescaped(text) => Some(text),
+            Shape::Everything | Shape::StartingWith | Shape::General => None,
         }
     }
 
     /// The characters before the first wildcard.
     pub fn literal_start(&self) -> String {
-        self.steps
-            .iter()
+        self.steps()
             .map_while(|step| match step {
-                Step::One(one) => Some(*one),
+                Step::One(one) => Some(one),
                 Step::Any | Step::Run => None,
             })
             .collect()
@@ -146,8 +165,9 @@ impl Pattern {
     pub fn matches(&self, text: &str) -> bool {
         match &self.shape {
             Shape::Everything => true,
-            Shape::Exactly(only) => **only == *text,
-            Shape::StartingWith(start) => text.starts_with(&**start),
+            Shape::Exactly => *self.text == *text,
+            Shape::Unescaped(only) => **only == *text,
+            Shape::StartingWith => text.starts_with(&self.text[..self.text.len() - 1]),
             Shape::General => self.matches_by(text, |a, b| a == b),
         }
     }
@@ -160,58 +180,64 @@ impl Pattern {
     /// The two-pointer walk: on a mismatch, the latest run takes one more character. No other run
     /// ever needs to change, so the cost is at most steps × characters.
     fn matches_by(&self, text: &str, same: impl Fn(char, char) -> bool) -> bool {
-        let mut at = 0;
+        let mut steps = self.steps();
         let mut rest = text.chars();
-        let mut retry: Option<(usize, std::str::Chars<'_>)> = None;
+        // The steps after the latest run, and the text that it has not taken.
+        let mut retry: Option<(Steps<'_>, std::str::Chars<'_>)> = None;
         loop {
-            let before = rest.clone();
-            let fits = match (self.steps.get(at), rest.next()) {
-                (None, None) => return true,
-                (Some(Step::Run), next) => {
-                    retry = Some((at, before.clone()));
-                    rest = before;
-                    at += 1;
-                    if next.is_none() && at == self.steps.len() {
+            let fits = match steps.next() {
+                Some(Step::Run) => {
+                    retry = Some((steps.clone(), rest.clone()));
+                    if steps.0.as_str().is_empty() {
                         return true;
                     }
                     continue;
                 }
-                (Some(Step::Any), Some(_)) => true,
-                (Some(Step::One(one)), Some(next)) => same(*one, next),
-                (None, Some(_)) | (Some(_), None) => false,
+                Some(Step::Any) => rest.next().is_some(),
+                Some(Step::One(one)) => rest.next().is_some_and(|next| same(one, next)),
+                None => match rest.next() {
+                    None => return true,
+                    Some(_) => false,
+                },
             };
             if fits {
-                at += 1;
                 continue;
             }
-            let Some((run, from)) = &mut retry else { return false };
+            let Some((after, from)) = &mut retry else { return false };
             if from.next().is_none() {
                 return false;
             }
-            at = *run + 1;
+            steps = after.clone();
             rest = from.clone();
         }
     }
 
-    pub(crate) fn steps(&self) -> &[Step] {
-        &self.steps
+    pub(crate) fn steps(&self) -> Steps<'_> {
+        Steps(self.text.chars())
     }
 }
 
-fn shape(steps: &[Step]) -> Shape {
-    let literal = |steps: &[Step]| -> Option<Box<str>> {
-        let one = |step: &Step| if let Step::One(one) = step { Some(*one) } else { None };
-        steps.iter().map(one).collect::<Option<String>>().map(String::into_boxed_str)
-    };
-    match steps {
-        [Step::Run] => Shape::Everything,
-        [start @ .., Step::Run] => literal(start).map_or(Shape::General, Shape::StartingWith),
-        all => literal(all).map_or(Shape::General, Shape::Exactly),
+fn shape(text: &str) -> Shape {
+    match text.find(['*', '?', '\\']) {
+        None => Shape::Exactly,
+        Some(at) if text[at..].bytes().all(|each| each == b'*') => match at {
+            0 => Shape::Everything,
+            _ if at + 1 == text.len() => Shape::StartingWith,
+            _ => Shape::General,
+        },
+        Some(_) => {
+            let one = |step| if let Step::One(one) = step { Some(one) } else { None };
+            let literal: Option<String> = Steps(text.chars()).map(one).collect();
+            literal.map_or(Shape::General, |literal| Shape::Unescaped(literal.into()))
+        }
     }
 }
 
 /// Lower case of a character where that is one character; itself otherwise.
 pub(crate) fn lower(one: char) -> char {
+    if one.is_ascii() {
+        return one.to_ascii_lowercase();
+    }
     let mut lower = one.to_lowercase();
     match (lower.next(), lower.next()) {
         (Some(only), None) => only,

@@ -91,10 +91,10 @@ fn prune<'p>(required: &[&[&'p Pattern]], any_case: bool) -> Vec<Vec<&'p Pattern
 
 /// Whether two patterns may match a common string, by what they begin with.
 fn may_meet(left: &Pattern, right: &Pattern, any_case: bool) -> bool {
-    for pair in left.steps().iter().zip(right.steps()) {
+    for pair in left.steps().zip(right.steps()) {
         match pair {
             (Step::One(one), Step::One(other)) => {
-                if one != other && !(any_case && lower(*one) == lower(*other)) {
+                if one != other && !(any_case && lower(one) == lower(other)) {
                     return false;
                 }
             }
@@ -121,8 +121,9 @@ fn try_literals(groups: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -
     Some(shortest.map_or(Found::Nothing, |text| Found::Example(text.to_owned())))
 }
 
-struct Search<'p> {
-    patterns: Vec<&'p Pattern>,
+struct Search {
+    /// The steps of each pattern.
+    patterns: Vec<Box<[Step]>>,
     /// For each required group, its range in `patterns`; those after the last range are excluded.
     groups: Vec<std::ops::Range<usize>>,
     /// Where each pattern's words begin in a state.
@@ -135,24 +136,25 @@ struct Search<'p> {
 /// A set of positions for each pattern, as bits.
 type State = Box<[u64]>;
 
-impl<'p> Search<'p> {
-    fn new(required: &[&[&'p Pattern]], excluded: &[&'p Pattern], any_case: bool) -> Self {
+impl Search {
+    fn new(required: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -> Self {
+        let steps = |pattern: &&Pattern| pattern.steps().collect::<Box<[Step]>>();
         let mut patterns = Vec::new();
         let mut groups = Vec::new();
         for group in required {
             let start = patterns.len();
-            patterns.extend_from_slice(group);
+            patterns.extend(group.iter().map(steps));
             groups.push(start..patterns.len());
         }
-        patterns.extend_from_slice(excluded);
+        patterns.extend(excluded.iter().map(steps));
         let mut offsets = Vec::with_capacity(patterns.len());
         let mut words = 0;
         for pattern in &patterns {
             offsets.push(words);
-            words += pattern.steps().len() / 64 + 1;
+            words += pattern.len() / 64 + 1;
         }
         let mut letters = BTreeSet::new();
-        for step in patterns.iter().flat_map(|pattern| pattern.steps()) {
+        for step in patterns.iter().flat_map(|pattern| pattern.iter()) {
             if let Step::One(one) = step {
                 letters.insert(if any_case { lower(*one) } else { *one });
             }
@@ -202,7 +204,7 @@ impl<'p> Search<'p> {
 
     /// Puts a pattern at a position, and past the runs that may be empty.
     fn enter(&self, state: &mut State, index: usize, position: usize) {
-        let steps = self.patterns[index].steps();
+        let steps = &self.patterns[index];
         let mut position = position;
         loop {
             state[self.offsets[index] + position / 64] |= 1 << (position % 64);
@@ -216,7 +218,7 @@ impl<'p> Search<'p> {
     fn step(&self, state: &State, letter: char) -> State {
         let mut next = vec![0; self.words].into_boxed_slice();
         for (index, pattern) in self.patterns.iter().enumerate() {
-            let steps = pattern.steps();
+            let steps = pattern;
             for word in 0..=steps.len() / 64 {
                 let mut bits = state[self.offsets[index] + word];
                 while bits != 0 {
@@ -249,7 +251,7 @@ impl<'p> Search<'p> {
 
     fn accepts(&self, state: &State) -> bool {
         let done = |index: usize| {
-            let end = self.patterns[index].steps().len();
+            let end = self.patterns[index].len();
             state[self.offsets[index] + end / 64] & (1 << (end % 64)) != 0
         };
         let required = self.groups.iter().all(|group| group.clone().any(done));
@@ -259,7 +261,7 @@ impl<'p> Search<'p> {
 
     fn bits<'s>(&self, state: &'s State, index: usize) -> impl Iterator<Item = u64> + 's {
         let start = self.offsets[index];
-        state[start..=start + self.patterns[index].steps().len() / 64].iter().copied()
+        state[start..=start + self.patterns[index].len() / 64].iter().copied()
     }
 }
 

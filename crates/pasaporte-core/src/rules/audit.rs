@@ -1,16 +1,16 @@
 //! An estate on the table: prepared for questions, with thresholds, and with what several rules ask
 //! for worked out once.
 
-use std::cell::OnceCell;
+use std::sync::OnceLock;
 
 use jiff::Timestamp;
-use rustc_hash::FxHashMap;
+use rayon::prelude::*;
 
 use super::Harm;
 use crate::access::{Access, Context};
 use crate::entry::Exposed;
 use crate::estate::{
-    Environment, Estate, FunctionId, GrantId, GroupId, Id, IdentityId, KeyReach, Principal, Thing,
+    Environment, Estate, FunctionId, GrantId, GroupId, Id, IdentityId, KeyReach, Principal, ScopeId,
 };
 
 /// What counts as old, and what is asked of keys.
@@ -35,10 +35,9 @@ impl Default for Settings {
 pub struct Audit<'e> {
     access: Access<'e>,
     settings: Settings,
-    harms: Vec<OnceCell<Harm>>,
-    exposures: Vec<OnceCell<Exposed>>,
-    assuming: OnceCell<Vec<GrantId>>,
-    below: OnceCell<FxHashMap<Thing, Vec<FunctionId>>>,
+    harms: Vec<OnceLock<Harm>>,
+    exposures: Vec<OnceLock<Exposed>>,
+    assuming: OnceLock<Vec<GrantId>>,
 }
 
 impl<'e> Audit<'e> {
@@ -47,10 +46,9 @@ impl<'e> Audit<'e> {
         Self {
             access: Access::new(estate),
             settings,
-            harms: (0..estate.count::<IdentityId>()).map(|_| OnceCell::new()).collect(),
-            exposures: (0..estate.count::<FunctionId>()).map(|_| OnceCell::new()).collect(),
-            assuming: OnceCell::new(),
-            below: OnceCell::new(),
+            harms: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
+            exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
+            assuming: OnceLock::new(),
         }
     }
 
@@ -85,9 +83,9 @@ impl<'e> Audit<'e> {
     }
 
     /// What can be done through a function.
-    pub fn harm_through(&self, function: FunctionId) -> Harm {
+    pub fn harm_through(&self, function: FunctionId) -> &Harm {
         let identity = self.estate().get(function).and_then(|it| self.estate().runs_as(it));
-        identity.map_or_else(Harm::runs_code, |identity| self.harm(identity).clone())
+        identity.map_or(&Harm::RUNS_CODE, |identity| self.harm(identity))
     }
 
     /// Who can make a function run, at the widest.
@@ -173,8 +171,7 @@ impl<'e> Audit<'e> {
             let access = &self.access;
             let estate = self.estate();
             let gives = |contained: crate::access::Contained| {
-                let actions = &estate.statement(contained.statement).actions;
-                access.selects(actions, crate::access::ASSUME, true)
+                access.assume().may_be_picked_by(estate.statement(contained.statement).actions)
             };
             estate
                 .grants()
@@ -185,17 +182,19 @@ impl<'e> Audit<'e> {
     }
 
     /// The functions that live directly in a scope, or in any scope below it.
-    pub fn functions_below(&self, scope: crate::estate::ScopeId) -> &[FunctionId] {
-        let below = self.below.get_or_init(|| {
-            let estate = self.estate();
-            let mut below: FxHashMap<Thing, Vec<FunctionId>> = FxHashMap::default();
-            for (id, function) in estate.all::<FunctionId>() {
-                for (above, _) in estate.upwards(function.scope) {
-                    below.entry(Thing::Scope(above)).or_default().push(id);
-                }
-            }
-            below
+    pub fn functions_below(&self, scope: ScopeId) -> impl ExactSizeIterator<Item = FunctionId> {
+        self.access.functions_in(scope)
+    }
+
+    /// Works out what most rules ask for, with all processors.
+    pub(super) fn work_ahead(&self) {
+        let identities: Vec<IdentityId> = self.estate().all().map(|(id, _)| id).collect();
+        identities.into_par_iter().for_each(|id| {
+            self.harm(id);
         });
-        below.get(&Thing::Scope(scope)).map_or(&[], Vec::as_slice)
+        let functions: Vec<FunctionId> = self.estate().all().map(|(id, _)| id).collect();
+        functions.into_par_iter().for_each(|id| {
+            self.exposure(id);
+        });
     }
 }

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
+use super::finding::{Raised, Raising};
 use super::words::listed;
-use super::{Audit, Level, Raised, Rule, Severity, Sureness};
+use super::{Audit, Level, Rule, Severity, Sureness, Told};
 use crate::estate::{Condition, KeyId, Reference, Thing};
 
 pub(super) const RULES: &[Rule] = &[
@@ -45,11 +46,11 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-fn blind(thing: impl Into<Option<Thing>>, situation: String) -> Raised {
-    Raised::new(thing, Level::Fixed(Severity::Low), situation).sure(Sureness::Certain)
+fn blind(thing: impl Into<Option<Thing>>) -> Raised {
+    Raised::new(thing, Level::Fixed(Severity::Low)).sure(Sureness::Certain)
 }
 
-fn missing_reference(audit: &Audit<'_>) -> Vec<Raised> {
+fn missing_reference(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     let mut missing: BTreeMap<Thing, Vec<Reference>> = BTreeMap::new();
     estate.references(|reference| {
@@ -57,29 +58,29 @@ fn missing_reference(audit: &Audit<'_>) -> Vec<Raised> {
             missing.entry(reference.to).or_default().push(reference);
         }
     });
-    let mut raised = Vec::new();
-    for (thing, references) in missing {
-        let mut mentions: Vec<String> = references
-            .iter()
-            .map(|reference| {
-                if reference.from == thing {
-                    "the estate has statements about it".to_owned()
-                } else {
-                    format!("{} {} it", estate.label(reference.from), reference.how)
-                }
-            })
-            .collect();
-        mentions.sort_unstable();
-        mentions.dedup();
-        let situation = format!("It is not in the estate, but {}. {}", listed(&mentions), hides(thing));
-        let mut references = references;
+    for (thing, mut references) in missing {
         references.sort_by_key(|reference| reference.origin);
-        let finding = blind(thing, situation).fix("Gather it too, or remove the reference if it is gone.");
-        raised.push(references.iter().take(4).fold(finding, |finding, reference| {
-            finding.at(reference.origin, format!("{} {} it", estate.label(reference.from), reference.how))
-        }));
+        raising.raise(blind(thing), move |audit| {
+            let estate = audit.estate();
+            let named = |reference: &Reference| format!("{} {} it", estate.label(reference.from), reference.how);
+            let mut mentions: Vec<String> = references
+                .iter()
+                .map(|reference| {
+                    if reference.from == thing {
+                        "the estate has statements about it".to_owned()
+                    } else {
+                        named(reference)
+                    }
+                })
+                .collect();
+            mentions.sort_unstable();
+            mentions.dedup();
+            let mentions = listed(&mentions);
+            let told = Told::new(format!("It is not in the estate, but {mentions}. {}", hides(thing)))
+                .fix("Gather it too, or remove the reference if it is gone.");
+            references.iter().take(4).fold(told, |told, each| told.at(each.origin, named(each)))
+        });
     }
-    raised
 }
 
 /// What goes unjudged with a missing thing.
@@ -105,32 +106,25 @@ fn hides(thing: Thing) -> &'static str {
     }
 }
 
-fn opaque_condition(audit: &Audit<'_>) -> Vec<Raised> {
+fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
     let mut see = |thing: Option<Thing>, conditions: &[Condition], origin| {
         for condition in conditions {
-            let Condition::Opaque(text) = condition else { continue };
-            let text = estate.text(*text);
-            let situation =
-                format!("The condition “{text}” was not understood, so what it guards is not known.");
-            raised.push(
-                blind(thing, situation)
-                    .facet(text)
+            let Condition::Opaque(text) = *condition else { continue };
+            raising.raise(blind(thing).facet(estate.text(text)), move |audit| {
+                let text = audit.estate().text(text);
+                Told::new(format!("The condition “{text}” was not understood, so what it guards is not known."))
                     .fix("Write it with the attributes of the estate format.")
-                    .at(origin, "the condition"),
-            );
+                    .at(origin, "the condition")
+            });
         }
     };
     for (_, grant) in estate.grants() {
         see(grant.principal.thing(), &grant.conditions, grant.origin);
         for contained in audit.access().statements_of(grant) {
             let statement = estate.statement(contained.statement);
-            see(
-                contained.set.map(Thing::Set).or(grant.principal.thing()),
-                &statement.conditions,
-                statement.origin,
-            );
+            let thing = contained.set.map(Thing::Set).or(grant.principal.thing());
+            see(thing, &statement.conditions, statement.origin);
         }
     }
     for admission in estate.admissions() {
@@ -143,45 +137,43 @@ fn opaque_condition(audit: &Audit<'_>) -> Vec<Raised> {
             see(Some(Thing::Ceiling(id)), &statement.conditions, statement.origin);
         }
     }
-    raised
 }
 
-fn partial_collection(audit: &Audit<'_>) -> Vec<Raised> {
+fn partial_collection(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    estate
-        .blind_spots()
-        .iter()
-        .map(|spot| {
-            let hides =
-                spot.hides.map_or_else(String::new, |hides| format!(" It hides {}.", estate.text(hides)));
-            let what = estate.text(spot.what);
-            blind(spot.scope.map(Thing::Scope), format!("Not collected: {what}.{hides}"))
-                .facet(what)
+    for spot in estate.blind_spots() {
+        let (what, hides, origin) = (spot.what, spot.hides, spot.origin);
+        raising.raise(blind(spot.scope.map(Thing::Scope)).facet(estate.text(what)), move |audit| {
+            let estate = audit.estate();
+            let hides = hides.map_or_else(String::new, |hides| format!(" It hides {}.", estate.text(hides)));
+            Told::new(format!("Not collected: {}.{hides}", estate.text(what)))
                 .fix("Give the collector the access it lacked, and gather again.")
-                .at(spot.origin, "the collector's note")
-        })
-        .collect()
+                .at(origin, "the collector's note")
+        });
+    }
 }
 
-fn unknown_age(audit: &Audit<'_>) -> Vec<Raised> {
+fn unknown_age(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     if estate.as_of().is_none() {
-        let situation = "The estate does not say when it was true, so no age and no expiry can be judged: expired \
-                         grants and keys count as valid, and no key as stale.";
-        return vec![
-            blind(None, situation.to_owned()).fix("Add `as_of` to the estate, or audit with --as-of."),
-        ];
-    }
-    estate
-        .all::<KeyId>()
-        .filter(|(id, key)| audit.access().is_accepted(*id) && key.created.is_none() && key.rotated.is_none())
-        .map(|(id, key)| {
-            blind(
-                Thing::Key(id),
-                "Nobody said when this enabled key was made, so its age is not known.".to_owned(),
+        raising.raise(blind(None), |_| {
+            Told::new(
+                "The estate does not say when it was true, so no age and no expiry can be judged: expired grants and \
+                 keys count as valid, and no key as stale.",
             )
-            .fix("Say when it was made: add `created` to its entry.")
-            .at(key.origin, "the key")
-        })
-        .collect()
+            .fix("Add `as_of` to the estate, or audit with --as-of.")
+        });
+        return;
+    }
+    let undated = estate.all::<KeyId>().filter(|(id, key)| {
+        audit.access().is_accepted(*id) && key.created.is_none() && key.rotated.is_none()
+    });
+    for (id, key) in undated {
+        let origin = key.origin;
+        raising.raise(blind(Thing::Key(id)), move |_| {
+            Told::new("Nobody said when this enabled key was made, so its age is not known.")
+                .fix("Say when it was made: add `created` to its entry.")
+                .at(origin, "the key")
+        });
+    }
 }

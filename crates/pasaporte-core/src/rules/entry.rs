@@ -1,9 +1,10 @@
 //! entry: who may make a function run.
 
+use super::finding::{Raised, Raising};
 use super::words::{capitalised, listed};
-use super::{Audit, Harm, Level, Raised, Rule, Sureness};
-use crate::access::{Answer, Verdict};
-use crate::entry::{Because, Exposed, Exposure, faces_internet};
+use super::{Audit, Level, Rule, Sureness, Told};
+use crate::access::{Answer, Ground, Truth, Verdict};
+use crate::entry::{Because, Caller, Exposed, Exposure, faces_internet};
 use crate::estate::{
     AdmissionId, Effect, Endpoint, EndpointId, Function, FunctionId, Network, Principal, State, Thing,
 };
@@ -41,50 +42,52 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-fn anonymous_endpoint(audit: &Audit<'_>) -> Vec<Raised> {
+fn anonymous_endpoint(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
-    for (id, endpoint) in estate.all::<EndpointId>() {
-        if !faces_internet(&endpoint.network) {
-            continue;
-        }
-        let callers = audit.access().callers_at(id);
-        // The widest first: anyone, then any signed-in caller.
-        let open = callers
-            .iter()
-            .filter(|caller| caller.who == Principal::Anyone)
-            .max_by_key(|caller| matches!(caller.verdict, Verdict::Yes));
-        let Some(caller) = open else { continue };
-        let (how, fix) = how_open(audit, endpoint, &caller.because);
+    for (id, endpoint) in estate.all::<EndpointId>().filter(|(_, it)| faces_internet(&it.network)) {
+        let Some(caller) = anonymous_caller(audit, id) else { continue };
         let harm = audit.harm_through(endpoint.function);
         let exposed = Exposed { to: Exposure::Anyone, ..audit.exposure(endpoint.function) };
-        let who = match &endpoint.network {
-            Network::Listed(_) => "Anyone (the listed networks include all addresses)",
-            Network::Internet | Network::Internal => "Anyone",
-        };
-        let situation = format!(
-            "{who} can make function:{} run: {how}.{}",
-            estate.id(endpoint.function),
-            with_what(audit, endpoint.function, &harm),
-        );
-        let mut finding = Raised::new(Thing::Endpoint(id), Level::of(&harm, exposed), situation)
+        let raised = Raised::new(Thing::Endpoint(id), Level::of(harm, exposed))
             .within(audit.environment(endpoint.function))
-            .sure(sureness(caller.verdict))
-            .fix(fix)
-            .at(endpoint.origin, "the endpoint");
-        match &caller.because {
-            Because::Decision(answer) => finding = at_grounds(audit, finding, answer),
-            Because::UncheckedToken(verifier) => {
-                finding = finding.at(estate.origin(Thing::Verifier(*verifier)), "the verifier");
-            }
-            Because::PublicToken(token) => {
-                finding = finding.at(estate.origin(Thing::Token(*token)), "the public token");
-            }
-            Because::NoCheck | Because::Holds => {}
-        }
-        raised.push(at_identity(audit, finding, endpoint.function));
+            .sure(sureness(caller.verdict));
+        raising.raise(raised, move |audit| tell_anonymous(audit, id).unwrap_or_default());
     }
-    raised
+}
+
+/// The caller at an endpoint that is anyone, if one is.
+fn anonymous_caller<'e>(audit: &Audit<'e>, id: EndpointId) -> Option<Caller<'e>> {
+    let callers = audit.access().callers_at(id).into_iter();
+    callers
+        .filter(|caller| caller.who == Principal::Anyone)
+        .max_by_key(|caller| matches!(caller.verdict, Verdict::Yes))
+}
+
+fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
+    let estate = audit.estate();
+    let endpoint = estate.get(id)?;
+    let caller = anonymous_caller(audit, id)?;
+    let (how, fix) = how_open(audit, endpoint, &caller.because);
+    let who = match &endpoint.network {
+        Network::Listed(_) => "Anyone (the listed networks include all addresses)",
+        Network::Internet | Network::Internal => "Anyone",
+    };
+    let function = estate.id(endpoint.function);
+    let with_what = with_what(audit, endpoint.function);
+    let mut told = Told::new(format!("{who} can make function:{function} run: {how}.{with_what}"))
+        .fix(fix)
+        .at(endpoint.origin, "the endpoint");
+    match &caller.because {
+        Because::Decision(answer) => told = at_grounds(audit, told, answer),
+        Because::UncheckedToken(verifier) => {
+            told = told.at(estate.origin(Thing::Verifier(*verifier)), "the verifier");
+        }
+        Because::PublicToken(token) => {
+            told = told.at(estate.origin(Thing::Token(*token)), "the public token");
+        }
+        Because::NoCheck | Because::Holds => {}
+    }
+    Some(at_identity(audit, told, endpoint.function))
 }
 
 fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (String, String) {
@@ -127,9 +130,8 @@ fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (S
     }
 }
 
-fn open_invoke(audit: &Audit<'_>) -> Vec<Raised> {
+fn open_invoke(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
     for (id, it) in running(audit) {
         let thing = Thing::Function(id);
         for who in admitted(audit, thing) {
@@ -147,33 +149,27 @@ fn open_invoke(audit: &Audit<'_>) -> Vec<Raised> {
             if !answer.is_possible() {
                 continue;
             }
-            let harm = audit.harm_through(id);
             let exposed = Exposed { to: audit.access().circle(who, thing), ..audit.exposure(id) };
-            let situation = format!(
-                "{} may invoke it{}.{}",
-                capitalised(&crowd),
-                depending(audit, &answer),
-                with_what(audit, id, &harm),
-            );
             let name = estate.principal_label(who);
-            let fix = format!("Replace `{name}` in its invoke permission by the callers that you can name.");
-            let finding = Raised::new(thing, Level::of(&harm, exposed), situation)
+            let raised = Raised::new(thing, Level::of(audit.harm_through(id), exposed))
                 .within(estate.environment(it.environment, it.scope))
                 .sure(sureness(answer.verdict))
-                .facet(name)
-                .fix(fix);
-            raised.push(at_identity(audit, at_grounds(audit, finding, &answer), id));
+                .facet(&name);
+            raising.raise(raised, move |audit| {
+                let answer = audit.access().stranger_may_invoke(who, id);
+                let (crowd, depending) = (capitalised(&crowd), depending(audit, &answer));
+                let told = Told::new(format!("{crowd} may invoke it{depending}.{}", with_what(audit, id)))
+                    .fix(format!("Replace `{name}` in its invoke permission by the callers that you can name."));
+                at_identity(audit, at_grounds(audit, told, &answer), id)
+            });
         }
     }
-    raised
 }
 
-fn unpinned_source(audit: &Audit<'_>) -> Vec<Raised> {
+fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
     for (id, it) in running(audit) {
-        let thing = Thing::Function(id);
-        for who in admitted(audit, thing) {
+        for who in admitted(audit, Thing::Function(id)) {
             let Principal::Service(service) = who else { continue };
             // Where anybody may invoke anyway, the pin is not what is missing.
             if audit.access().stranger_may_invoke(Principal::Anyone, id).verdict == Verdict::Yes {
@@ -183,28 +179,29 @@ fn unpinned_source(audit: &Audit<'_>) -> Vec<Raised> {
             if !answer.is_possible() {
                 continue;
             }
-            let harm = audit.harm_through(id);
-            let service = estate.text(service);
-            let pinned = match answer.verdict {
-                Verdict::Depends => format!(
-                    "A stranger's source may pass: service:{service} may invoke it{}.",
-                    depending(audit, &answer)
-                ),
-                Verdict::Yes | Verdict::No => format!(
-                    "service:{service} may invoke it for anybody's source: nothing pins the source resource or \
-                     the source account."
-                ),
-            };
-            let situation = format!("{pinned}{}", with_what(audit, id, &harm));
-            let finding = Raised::new(thing, Level::Table(harm.impact, Exposure::Outsider), situation)
+            let level = Level::Table(audit.harm_through(id).impact, Exposure::Outsider);
+            let raised = Raised::new(Thing::Function(id), level)
                 .within(estate.environment(it.environment, it.scope))
                 .sure(sureness(answer.verdict))
-                .facet(service)
-                .fix(pin(audit, id));
-            raised.push(at_identity(audit, at_grounds(audit, finding, &answer), id));
+                .facet(estate.text(service));
+            raising.raise(raised, move |audit| {
+                let answer = audit.access().stranger_may_invoke(who, id);
+                let service = audit.estate().text(service);
+                let pinned = match answer.verdict {
+                    Verdict::Depends => format!(
+                        "A stranger's source may pass: service:{service} may invoke it{}.",
+                        depending(audit, &answer)
+                    ),
+                    Verdict::Yes | Verdict::No => format!(
+                        "service:{service} may invoke it for anybody's source: nothing pins the source resource \
+                         or the source account."
+                    ),
+                };
+                let told = Told::new(format!("{pinned}{}", with_what(audit, id))).fix(pin(audit, id));
+                at_identity(audit, at_grounds(audit, told, &answer), id)
+            });
         }
     }
-    raised
 }
 
 /// The pin to add, from the sources that the function's triggers name.
@@ -239,7 +236,7 @@ pub(super) fn admitted(audit: &Audit<'_>, thing: Thing) -> Vec<Principal> {
         .iter()
         .map(|&id: &AdmissionId| estate.admission(id))
         .filter(|admission| estate.statement(admission.statement).effect == Effect::Allow)
-        .flat_map(|admission| admission.to.iter().copied())
+        .flat_map(|admission| estate.list(admission.to).iter().copied())
         .collect();
     all.sort_unstable();
     all.dedup();
@@ -263,25 +260,27 @@ pub(super) fn sureness(verdict: Verdict) -> Sureness {
 }
 
 /// Adds the places of the statements that allow.
-pub(super) fn at_grounds(audit: &Audit<'_>, finding: Raised, answer: &Answer<'_>) -> Raised {
+pub(super) fn at_grounds(audit: &Audit<'_>, told: Told, answer: &Answer<'_>) -> Told {
     let estate = audit.estate();
-    answer.grounds.iter().filter(|ground| ground.effect == Effect::Allow).fold(finding, |finding, ground| {
-        finding.at(estate.statement(ground.statement).origin, "the permission")
+    let counts = |ground: &&Ground<'_>| ground.effect == Effect::Allow && ground.holds != Truth::False;
+    answer.grounds.iter().filter(counts).fold(told, |told, ground| {
+        told.at(estate.statement(ground.statement).origin, "the permission")
     })
 }
 
-fn at_identity(audit: &Audit<'_>, finding: Raised, function: FunctionId) -> Raised {
+fn at_identity(audit: &Audit<'_>, told: Told, function: FunctionId) -> Told {
     let estate = audit.estate();
     let identity = estate.get(function).and_then(|it| estate.runs_as(it));
     match identity {
-        Some(identity) => finding.at(estate.origin(Thing::Identity(identity)), "what it runs as"),
-        None => finding,
+        Some(identity) => told.at(estate.origin(Thing::Identity(identity)), "what it runs as"),
+        None => told,
     }
 }
 
 /// " It runs as identity:x, which may …"
-fn with_what(audit: &Audit<'_>, function: FunctionId, harm: &Harm) -> String {
+fn with_what(audit: &Audit<'_>, function: FunctionId) -> String {
     let estate = audit.estate();
+    let harm = audit.harm_through(function);
     let Some(identity) = estate.get(function).and_then(|it| estate.runs_as(it)) else {
         return String::new();
     };

@@ -4,7 +4,7 @@ use sha2::{Digest, Sha256};
 
 use super::{Audit, Harm, Impact, Rule, Severity, severity};
 use crate::entry::{Exposed, Exposure};
-use crate::estate::{AccountOf, Environment, Origin, Thing};
+use crate::estate::{AccountOf, Environment, Estate, Origin, Thing};
 
 crate::estate::vocabulary! {
     /// How sure a finding is (access-model §10).
@@ -36,65 +36,97 @@ pub struct Evidence {
     pub origin: Origin,
 }
 
-/// A weakness as a rule sees it.
-#[derive(Debug, Clone)]
-pub struct Raised {
-    thing: Option<Thing>,
-    level: Level,
-    environment: Option<Environment>,
-    sureness: Sureness,
-    situation: String,
-    fix: String,
-    evidence: Vec<Evidence>,
-    facets: Vec<String>,
+/// What a finding says, in words.
+#[derive(Debug, Clone, Default)]
+pub struct Told {
+    /// The effective situation, in a few plain sentences.
+    pub situation: String,
+    /// The smallest change that ends it.
+    pub fix: String,
+    /// Places that show it.
+    pub evidence: Vec<Evidence>,
 }
 
-impl Raised {
-    /// A weakness of a thing (none: of the estate as a whole), in one sentence of plain words.
-    pub fn new(thing: impl Into<Option<Thing>>, level: Level, situation: String) -> Self {
-        Self {
-            thing: thing.into(),
-            level,
-            environment: None,
-            sureness: Sureness::Certain,
-            situation,
-            fix: String::new(),
-            evidence: Vec::new(),
-            facets: Vec::new(),
-        }
+impl Told {
+    /// A situation, in plain words.
+    pub(super) fn new(situation: impl Into<String>) -> Self {
+        Self { situation: situation.into(), ..Self::default() }
     }
 
     /// The smallest change that ends it.
-    pub fn fix(mut self, fix: impl Into<String>) -> Self {
+    pub(super) fn fix(mut self, fix: impl Into<String>) -> Self {
         self.fix = fix.into();
         self
     }
 
-    /// The environment that shifts its severity.
-    pub fn within(mut self, environment: Option<Environment>) -> Self {
-        self.environment = environment;
-        self
-    }
-
-    /// How sure it is.
-    pub fn sure(mut self, sureness: Sureness) -> Self {
-        self.sureness = sureness;
-        self
-    }
-
     /// A place that shows it.
-    pub fn at(mut self, origin: impl Into<Option<Origin>>, what: impl Into<String>) -> Self {
+    pub(super) fn at(mut self, origin: impl Into<Option<Origin>>, what: impl Into<String>) -> Self {
         if let Some(origin) = origin.into() {
             self.evidence.push(Evidence { what: what.into(), origin });
         }
         self
     }
+}
+
+/// Words a finding when it is told: holds ids, and asks the audit again.
+type Tell = Box<dyn Fn(&Audit<'_>) -> Told + Send + Sync>;
+
+/// A weakness as a rule sees it.
+pub(super) struct Raised {
+    thing: Option<Thing>,
+    level: Level,
+    environment: Option<Environment>,
+    sureness: Sureness,
+    facets: Vec<String>,
+}
+
+impl Raised {
+    /// A weakness of a thing; of none, one of the estate as a whole.
+    pub(super) fn new(thing: impl Into<Option<Thing>>, level: Level) -> Self {
+        Self {
+            thing: thing.into(),
+            level,
+            environment: None,
+            sureness: Sureness::Certain,
+            facets: Vec::new(),
+        }
+    }
+
+    /// The environment that shifts its severity.
+    pub(super) fn within(mut self, environment: Option<Environment>) -> Self {
+        self.environment = environment;
+        self
+    }
+
+    /// How sure it is.
+    pub(super) fn sure(mut self, sureness: Sureness) -> Self {
+        self.sureness = sureness;
+        self
+    }
 
     /// What tells it from others of its rule on the same thing; part of the fingerprint, so never a
     /// place or a count.
-    pub fn facet(mut self, facet: impl Into<String>) -> Self {
+    pub(super) fn facet(mut self, facet: impl Into<String>) -> Self {
         self.facets.push(facet.into());
         self
+    }
+}
+
+/// Takes what a rule raises, and settles it.
+pub(super) struct Raising<'a, 'e> {
+    rule: &'static Rule,
+    audit: &'a Audit<'e>,
+    pub(super) found: Vec<Finding>,
+}
+
+impl<'a, 'e> Raising<'a, 'e> {
+    pub(super) fn new(rule: &'static Rule, audit: &'a Audit<'e>) -> Self {
+        Self { rule, audit, found: Vec::new() }
+    }
+
+    /// Raises a weakness, with how to tell it.
+    pub(super) fn raise(&mut self, raised: Raised, tell: impl Fn(&Audit<'_>) -> Told + Send + Sync + 'static) {
+        self.found.push(Finding::settle(self.rule, raised, Box::new(tell), self.audit));
     }
 }
 
@@ -106,7 +138,6 @@ impl Level {
 }
 
 /// A settled finding: what views show and pipelines count.
-#[derive(Debug, Clone)]
 pub struct Finding {
     /// Which rule.
     pub rule: &'static Rule,
@@ -116,34 +147,50 @@ pub struct Finding {
     pub level: Level,
     /// How sure.
     pub sureness: Sureness,
-    /// The thing, as `kind:id`; `estate` for the whole.
-    pub thing: String,
-    /// The account it is of, where that is known.
-    pub account: Option<String>,
-    /// The platform it is on, where that is known.
-    pub platform: Option<String>,
+    /// What it is a weakness of; none for the estate as a whole.
+    pub thing: Option<Thing>,
     /// The environment that it was judged by.
     pub environment: Option<Environment>,
-    /// The effective situation.
-    pub situation: String,
-    /// The smallest change that ends it.
-    pub fix: String,
-    /// Places that show it.
-    pub evidence: Vec<Evidence>,
-    /// Sixteen hexadecimal digits that stay the same while the finding does.
-    pub fingerprint: String,
+    /// What stays the same while the finding does.
+    pub fingerprint: Fingerprint,
+    tell: Tell,
 }
 
+impl std::fmt::Debug for Finding {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} of {:?}, {} ({})", self.rule.id, self.thing, self.severity, self.fingerprint)
+    }
+}
+
+/// A hash of what makes a finding itself: its rule, its thing, and what tells it from others there.
+/// No line, count or severity takes part, so it survives reordering and unrelated edits. Printed as sixteen
+/// hexadecimal digits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Fingerprint(u64);
+
+impl std::fmt::Display for Fingerprint {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{:016x}", self.0)
+    }
+}
+
+impl Fingerprint {
+    fn of(rule: &str, thing: &str, facets: &[String]) -> Self {
+        let mut hash = Sha256::new();
+        for part in [rule, thing].into_iter().chain(facets.iter().map(String::as_str)) {
+            hash.update((part.len() as u64).to_le_bytes());
+            hash.update(part.as_bytes());
+        }
+        Self(hash.finalize().iter().take(8).fold(0, |all, byte| all << 8 | u64::from(*byte)))
+    }
+}
+
+/// What a finding of the estate as a whole is called.
+const WHOLE: &str = "estate";
+
 impl Finding {
-    pub(super) fn settle(rule: &'static Rule, raised: Raised, audit: &Audit<'_>) -> Self {
-        let estate = audit.estate();
-        let thing = raised.thing.map_or("estate".to_owned(), |thing| estate.label(thing));
-        let account = raised.thing.and_then(|thing| match estate.account_of(thing) {
-            AccountOf::Known(account) => Some(estate.id(account).to_owned()),
-            AccountOf::Unnamed | AccountOf::Unknown => None,
-        });
-        let scope = raised.thing.and_then(|thing| estate.scope_of(thing));
-        let platform = estate.platform(scope).map(|name| estate.text(name).to_owned());
+    fn settle(rule: &'static Rule, raised: Raised, tell: Tell, audit: &Audit<'_>) -> Self {
+        let label = raised.thing.map_or(WHOLE.to_owned(), |thing| audit.estate().label(thing));
         Self {
             rule,
             severity: match raised.level {
@@ -152,31 +199,55 @@ impl Finding {
             },
             level: raised.level,
             sureness: raised.sureness,
-            fingerprint: fingerprint(rule.id, &thing, &raised.facets),
-            thing,
-            account,
-            platform,
+            fingerprint: Fingerprint::of(rule.id, &label, &raised.facets),
+            thing: raised.thing,
             environment: raised.environment,
-            situation: raised.situation,
-            fix: raised.fix,
-            evidence: raised.evidence,
+            tell,
         }
     }
 
-    /// Worst first; then by rule, thing and fingerprint, so that the order never depends on input.
-    pub(super) fn order(&self) -> (std::cmp::Reverse<Severity>, usize, &str, &str) {
-        let rank = super::all().position(|rule| rule.id == self.rule.id).unwrap_or(usize::MAX);
-        (std::cmp::Reverse(self.severity), rank, &self.thing, &self.fingerprint)
+    /// What it says, worded now.
+    pub fn told(&self, audit: &Audit<'_>) -> Told {
+        (self.tell)(audit)
+    }
+
+    /// The thing, as `kind:id`; `estate` for the whole.
+    pub fn label(&self, estate: &Estate) -> String {
+        self.thing.map_or(WHOLE.to_owned(), |thing| estate.label(thing))
+    }
+
+    /// The account that its thing is of, where that is known.
+    pub fn account<'e>(&self, estate: &'e Estate) -> Option<&'e str> {
+        match estate.account_of(self.thing?) {
+            AccountOf::Known(account) => Some(estate.id(account)),
+            AccountOf::Unnamed | AccountOf::Unknown => None,
+        }
+    }
+
+    /// The platform that its thing is on, where that is known.
+    pub fn platform<'e>(&self, estate: &'e Estate) -> Option<&'e str> {
+        estate.platform(estate.scope_of(self.thing?)).map(|name| estate.text(name))
+    }
+
+    /// Takes in the evidence of another that is the same finding.
+    pub(super) fn absorb(&mut self, other: &mut Self) {
+        let nothing: Tell = Box::new(|_| Told::default());
+        let first = std::mem::replace(&mut self.tell, Box::new(|_| Told::default()));
+        let second = std::mem::replace(&mut other.tell, nothing);
+        self.tell = Box::new(move |audit| {
+            let mut told = first(audit);
+            told.evidence.extend(second(audit).evidence);
+            told.evidence.dedup();
+            told
+        });
     }
 }
 
-/// A hash of what makes a finding itself: its rule, its thing, and what tells it from others there.
-/// No line, count or severity takes part, so it survives reordering and unrelated edits.
-fn fingerprint(rule: &str, thing: &str, facets: &[String]) -> String {
-    let mut hash = Sha256::new();
-    for part in [rule, thing].into_iter().chain(facets.iter().map(String::as_str)) {
-        hash.update((part.len() as u64).to_le_bytes());
-        hash.update(part.as_bytes());
-    }
-    hash.finalize().iter().take(8).fold(String::new(), |text, byte| format!("{text}{byte:02x}"))
+/// Worst first; then by rule, thing and fingerprint, so that the order never depends on input.
+pub(super) fn order(findings: &mut [Finding], estate: &Estate) {
+    let rank = |finding: &Finding| super::all().position(|rule| rule.id == finding.rule.id);
+    findings.sort_by_cached_key(|finding| {
+        let severity = std::cmp::Reverse(finding.severity);
+        (severity, rank(finding), finding.label(estate).into_boxed_str(), finding.fingerprint)
+    });
 }

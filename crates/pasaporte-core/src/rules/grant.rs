@@ -1,13 +1,19 @@
 //! grant: what a holder may do.
 
-use super::harm::{EVERY_ACTION, place};
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::finding::{Raised, Raising};
+use super::harm::place;
 use super::words::{canonical, exposed, listed, selection};
-use super::{Audit, Harm, Impact, Level, Raised, Rule, Sureness};
-use crate::access::Left;
+use super::{Audit, Harm, Impact, Level, Rule, Sureness, Told};
+use crate::access::{Classes, EVERY_ACTION, Left};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
-    ActionClass, At, Effect, Grant, GrantId, Principal, ResourceId, ScopeKind, Sensitivity, SetOrigin,
-    Statement, Thing,
+    ActionClass, ActionsId, At, Effect, Grant, GrantId, Name, Principal, ResourceId, ResourcesId, ScopeKind, SetId,
+    SetOrigin, Statement, StatementId, Thing,
 };
 use crate::pattern::Pattern;
 
@@ -42,115 +48,94 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-/// A statement that allows, held by somebody, in effect at least perhaps.
-struct Held<'a> {
-    id: GrantId,
-    grant: &'a Grant,
-    statement: &'a Statement,
-    set: Option<crate::estate::SetId>,
+/// A statement that allows, held by somebody through a grant in force.
+#[derive(Clone, Copy)]
+struct Held {
+    grant: GrantId,
+    statement: StatementId,
+    /// The set that contains the statement; none where the grant does itself.
+    set: Option<SetId>,
 }
 
-fn any_action(audit: &Audit<'_>) -> Vec<Raised> {
-    let mut raised = Vec::new();
-    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
+fn any_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return };
     for held in allowing(audit) {
-        if !held.lists(audit, &every) {
+        if !held.classes(audit, EVERY_ACTION).all {
             continue;
         }
         let Some(sure) = held.left(audit, &every) else { continue };
-        let situation = format!(
-            "{} may do {} on {} {}.",
-            held.holder(audit),
-            match held.statement.actions.except.as_slice() {
+        held.raise(audit, raising, sure, "the actions that the code uses", move |audit| {
+            let actions = audit.estate().actions_picked(held.statement(audit).actions);
+            let actions = match actions.except() {
                 [] => "every action".to_owned(),
-                _ => format!("every action ({})", selection(audit.estate(), &held.statement.actions)),
-            },
-            held.resources(audit),
-            held.source(audit),
-        );
-        raised.push(
-            held.raise(audit, &situation, sure).fix(held.narrow(audit, "the actions that the code uses")),
-        );
+                _ => format!("every action ({})", selection(audit.estate(), actions)),
+            };
+            let (holder, resources) = (held.holder(audit), held.resources(audit));
+            format!("{holder} may do {actions} on {resources} {}.", held.source(audit))
+        });
     }
-    raised
 }
 
-fn whole_service(audit: &Audit<'_>) -> Vec<Raised> {
-    let mut raised = Vec::new();
-    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
+fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let mut known = KnownServices::new(audit);
     for held in allowing(audit) {
-        if held.lists(audit, &every) {
+        if held.classes(audit, EVERY_ACTION).all {
             continue;
         }
         let mut services = Vec::new();
         let mut certain = true;
-        for service in services_in(audit, held.statement) {
+        for service in known.of(audit, held.statement(audit).actions, held.any_case(audit)).iter() {
             let Ok(whole) = Pattern::parse(&format!("{service}/?*")) else { continue };
-            if !held.lists(audit, &whole) {
-                continue;
-            }
             if let Some(sure) = held.left(audit, &whole) {
                 certain &= sure == Sureness::Certain;
-                services.push(service);
+                services.push(service.to_string());
             }
         }
         if services.is_empty() {
             continue;
         }
         let sure = if certain { Sureness::Certain } else { Sureness::Conditional };
-        let situation = format!(
-            "{} may do every action of {} on {} {}.",
-            held.holder(audit),
-            listed(&services),
-            held.resources(audit),
-            held.source(audit),
-        );
-        raised.push(
-            held.raise(audit, &situation, sure).fix(held.narrow(audit, "the actions that the code uses")),
-        );
+        held.raise(audit, raising, sure, "the actions that the code uses", move |audit| {
+            let (holder, resources) = (held.holder(audit), held.resources(audit));
+            let services = listed(&services);
+            format!("{holder} may do every action of {services} on {resources} {}.", held.source(audit))
+        });
     }
-    raised
 }
 
-fn any_resource(audit: &Audit<'_>) -> Vec<Raised> {
-    let estate = audit.estate();
-    let mut raised = Vec::new();
-    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return raised };
+fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let mut kinds = KnownKinds::new(audit);
     for held in allowing(audit) {
-        if !is_broad(audit, held.grant) || held.lists(audit, &every) {
+        if !is_broad(audit, held.grant(audit)) || held.classes(audit, EVERY_ACTION).all {
             continue;
         }
-        let Some(reach) = wide_reach(audit, &held) else { continue };
-        let Ok(wanted) = Pattern::parse(&reach.action) else { continue };
-        let all = Pattern::parse(&reach.resources).ok();
-        let left = all.map(|all| {
-            let given = audit.now();
-            audit.access().left(held.grant.principal, held.grant, held.statement, &wanted, &all, &given)
-        });
+        let Some(reach) = wide_reach(audit, held, &mut kinds) else { continue };
+        let wanted = Pattern::literal(&reach.action);
+        let (grant, statement) = (held.grant(audit), held.statement(audit));
+        let left =
+            audit.access().left(grant.principal, grant, statement, &wanted, &reach.resources, &audit.now());
         let sure = match left {
-            Some(Left::Whole) if reach.classified => Sureness::Certain,
-            Some(Left::Whole) => Sureness::Inferred,
-            Some(Left::Perhaps) => Sureness::Conditional,
-            Some(Left::Confined) | None => continue,
+            Left::Whole if reach.classified => Sureness::Certain,
+            Left::Whole => Sureness::Inferred,
+            Left::Perhaps => Sureness::Conditional,
+            Left::Confined => continue,
         };
-        let confidential = match reach.confidential {
-            0 => String::new(),
-            some => format!(" ({some} confidential)"),
-        };
-        let situation = format!(
-            "{} may do {} on every {} {}: {} in the estate today{confidential}. {}",
-            held.holder(audit),
-            selection(estate, &held.statement.actions),
-            reach.kind,
-            place(audit.access(), held.grant),
-            reach.count,
-            held.source_sentence(audit),
-        );
-        raised.push(
-            held.raise(audit, &situation, sure).fix(held.narrow(audit, "the resources that the code uses")),
-        );
+        held.raise(audit, raising, sure, "the resources that the code uses", move |audit| {
+            let confidential = match reach.confidential {
+                0 => String::new(),
+                some => format!(" ({some} confidential)"),
+            };
+            format!(
+                "{} may do {} on every {} {}: {} in the estate today{confidential}. It holds this {}.",
+                held.holder(audit),
+                selection(audit.estate(), audit.estate().actions_picked(held.statement(audit).actions)),
+                reach.kind,
+                place(audit.access(), held.grant(audit)),
+                reach.count,
+                held.source(audit),
+            )
+        });
     }
-    raised
 }
 
 /// What a statement reaches when it takes all of a kind.
@@ -163,98 +148,152 @@ struct WideReach {
     confidential: usize,
 }
 
-fn wide_reach(audit: &Audit<'_>, held: &Held<'_>) -> Option<WideReach> {
-    let estate = audit.estate();
-    let access = audit.access();
-    let everything = access.lists_all_of(&held.statement.resources, &Pattern::parse("*").ok()?, false);
-    // The kinds that the estate has, and those that the statement names although nothing of them is there.
-    let mut kinds: Vec<String> = ["function", "identity", "key"].map(str::to_owned).to_vec();
-    kinds.extend(estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind).to_owned()));
-    for pattern in access.patterns(&held.statement.resources.any) {
-        let start = pattern.literal_start();
-        kinds.extend(start.split_once(':').map(|(kind, _)| kind.to_owned()));
-    }
-    kinds.sort_unstable();
-    kinds.dedup();
-    let any_case = access.any_case_at(held.grant);
+fn wide_reach(audit: &Audit<'_>, held: Held, kinds: &mut KnownKinds) -> Option<WideReach> {
+    let (grant, statement) = (held.grant(audit), held.statement(audit));
     let harmful = |class| !matches!(class, Some(ActionClass::List | ActionClass::Read));
     let telling = |class| class != Some(ActionClass::List);
     let mut reaches: Vec<WideReach> = Vec::new();
-    for kind in kinds {
-        let (service, all) = (Pattern::parse(&format!("{kind}/?*")).ok()?, format!("{kind}:?*"));
-        if !access.lists_all_of(&held.statement.resources, &Pattern::parse(&all).ok()?, false) {
-            continue;
-        }
-        let counted: Vec<Option<Sensitivity>> = things_of(audit, &kind, held);
-        let confidential = counted.iter().filter(|each| **each == Some(Sensitivity::Confidential)).count();
-        let mut action = access.action_of(&held.statement.actions, &service, any_case, harmful);
+    for kind in kinds.covered(audit, statement.resources).iter() {
+        let classes = held.classes(audit, &format!("{kind}/?*"));
+        let (count, confidential) = things_of(audit, kind, grant, statement);
         // Reading is sensitive where something confidential can be read.
-        if action.is_none() && confidential > 0 {
-            action = access.action_of(&held.statement.actions, &service, any_case, telling);
-        }
-        if let Some(action) = action {
-            let classified = access.catalogue().class(&action, any_case).is_some();
-            let action = Pattern::literal(&action).text().to_owned();
+        let found = classes
+            .first(harmful)
+            .or_else(|| if confidential > 0 { classes.first(telling) } else { None });
+        if let Some((action, class)) = found {
             reaches.push(WideReach {
-                kind,
-                resources: all,
-                action,
-                classified,
-                count: counted.len(),
+                kind: kind.to_string(),
+                resources: format!("{kind}:?*"),
+                action: action.to_owned(),
+                classified: class.is_some(),
+                count,
                 confidential,
             });
         }
     }
     if reaches.is_empty() {
-        if !everything {
+        if !audit.access().covers_resources(statement.resources, "*") {
             return None;
         }
-        let every = Pattern::parse(EVERY_ACTION).ok()?;
-        let action = access.action_of(&held.statement.actions, &every, any_case, harmful)?;
-        let classified = access.catalogue().class(&action, any_case).is_some();
-        let action = Pattern::literal(&action).text().to_owned();
+        let every = held.classes(audit, EVERY_ACTION);
+        let (action, class) = every.first(harmful)?;
         return Some(WideReach {
             kind: "resource".to_owned(),
             resources: "*".to_owned(),
-            action,
-            classified,
+            action: action.to_owned(),
+            classified: class.is_some(),
             count: 0,
             confidential: 0,
         });
     }
-    let kinds: Vec<String> = reaches.iter().map(|reach| reach.kind.clone()).collect();
+    let names: Vec<String> = reaches.iter().map(|reach| reach.kind.clone()).collect();
     let (count, confidential) =
         reaches.iter().fold((0, 0), |(all, secret), reach| (all + reach.count, secret + reach.confidential));
     let first = reaches.swap_remove(0);
-    Some(WideReach { kind: listed(&kinds), count, confidential, ..first })
+    Some(WideReach { kind: listed(&names), count, confidential, ..first })
 }
 
-/// The sensitivities of the things of a kind that a statement reaches.
-fn things_of(audit: &Audit<'_>, kind: &str, held: &Held<'_>) -> Vec<Option<Sensitivity>> {
+/// How many things of a kind a statement reaches, and how many of them are confidential.
+fn things_of(audit: &Audit<'_>, kind: &str, grant: &Grant, statement: &Statement) -> (usize, usize) {
     let estate = audit.estate();
-    let reaches = |thing| audit.access().reaches(held.grant, held.statement, thing);
-    match kind {
-        "function" => estate
-            .all::<crate::estate::FunctionId>()
-            .filter(|(id, _)| reaches(Thing::Function(*id)))
-            .map(|_| None)
-            .collect(),
-        "identity" => estate
-            .all::<crate::estate::IdentityId>()
-            .filter(|(id, _)| reaches(Thing::Identity(*id)))
-            .map(|_| None)
-            .collect(),
-        "key" => estate
-            .all::<crate::estate::KeyId>()
-            .filter(|(id, _)| reaches(Thing::Key(*id)))
-            .map(|_| None)
-            .collect(),
-        _ => estate
-            .all::<ResourceId>()
-            .filter(|(id, resource)| estate.text(resource.kind) == kind && reaches(Thing::Resource(*id)))
-            .map(|(_, resource)| resource.sensitivity)
-            .collect(),
+    if OWN_KINDS.contains(&kind) {
+        return (audit.access().count_taken(kind, statement.resources, grant.at), 0);
     }
+    let Some(kind) = estate.name(kind) else { return (0, 0) };
+    let taken = audit.access().taken(statement.resources, grant.at);
+    let (confidential, others) = taken.resources().split_at(taken.confidential());
+    let of_kind =
+        |all: &[ResourceId]| all.iter().filter(|id| estate.get(**id).is_some_and(|it| it.kind == kind)).count();
+    let confidential = of_kind(confidential);
+    (confidential + of_kind(others), confidential)
+}
+
+/// Kinds of things that have sections of their own, and are acted on.
+const OWN_KINDS: [&str; 3] = ["function", "identity", "key"];
+
+/// The kinds of resources that the estate has, sorted.
+fn kinds_in(audit: &Audit<'_>) -> BTreeSet<Name> {
+    audit.estate().all::<ResourceId>().map(|(_, resource)| resource.kind).collect()
+}
+
+/// Which kinds each choice of resources covers as a whole: those that the estate has, and those that the
+/// choice names although nothing of them is there.
+struct KnownKinds {
+    everywhere: Vec<Box<str>>,
+    covered: FxHashMap<ResourcesId, Arc<[Box<str>]>>,
+}
+
+impl KnownKinds {
+    fn new(audit: &Audit<'_>) -> Self {
+        let texts = kinds_in(audit).into_iter().map(|name| audit.estate().text(name).into());
+        Self {
+            everywhere: texts.chain(OWN_KINDS.map(Into::into)).collect(),
+            covered: FxHashMap::default(),
+        }
+    }
+
+    fn covered(&mut self, audit: &Audit<'_>, resources: ResourcesId) -> Arc<[Box<str>]> {
+        let Self { everywhere, covered } = self;
+        let access = audit.access();
+        let found = covered.entry(resources).or_insert_with(|| {
+            let picked = audit.estate().resources_picked(resources);
+            let patterns = access.patterns(picked.any());
+            if patterns.iter().all(|pattern| pattern.as_literal().is_some()) {
+                return Arc::default();
+            }
+            let mut kinds = everywhere.clone();
+            for pattern in patterns {
+                kinds.extend(pattern.literal_start().split_once(':').map(|(kind, _)| kind.into()));
+            }
+            kinds.sort_unstable();
+            kinds.dedup();
+            kinds.retain(|kind| is_plain(kind));
+            kinds.retain(|kind| access.covers_resources(resources, &format!("{kind}:?*")));
+            kinds.into()
+        });
+        Arc::clone(found)
+    }
+}
+
+/// Which services each choice of actions covers as a whole: those that it names, and those of the kinds of
+/// resources in the estate.
+struct KnownServices {
+    everywhere: Vec<String>,
+    covered: FxHashMap<(ActionsId, bool), Arc<[String]>>,
+}
+
+impl KnownServices {
+    fn new(audit: &Audit<'_>) -> Self {
+        let texts = kinds_in(audit).into_iter().map(|name| audit.estate().text(name).to_owned());
+        let own = OWN_KINDS.into_iter().chain(["access"]).map(str::to_owned);
+        Self { everywhere: texts.chain(own).collect(), covered: FxHashMap::default() }
+    }
+
+    fn of(&mut self, audit: &Audit<'_>, actions: ActionsId, any_case: bool) -> Arc<[String]> {
+        let Self { everywhere, covered } = self;
+        let found = covered.entry((actions, any_case)).or_insert_with(|| {
+            let mut services: Vec<String> = Vec::new();
+            for pattern in audit.access().patterns(audit.estate().actions_picked(actions).any()) {
+                let start = pattern.literal_start();
+                match start.split_once('/') {
+                    Some((service, _)) if !service.is_empty() => services.push(service.to_owned()),
+                    Some(_) => {}
+                    None => services.extend(everywhere.iter().filter(|kind| kind.starts_with(&start)).cloned()),
+                }
+            }
+            services.sort_unstable();
+            services.dedup();
+            services.retain(|service| is_plain(service));
+            services.retain(|service| audit.access().classes(actions, &format!("{service}/?*"), any_case).all);
+            services.into()
+        });
+        Arc::clone(found)
+    }
+}
+
+/// Whether a word can stand in a pattern as it is.
+fn is_plain(word: &str) -> bool {
+    !word.contains(['*', '?', '\\'])
 }
 
 /// Grants at the app or at a thing are as narrow as a place can make them.
@@ -271,67 +310,53 @@ fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
 }
 
 /// The allowing statements of all grants that had not expired and that somebody holds.
-fn allowing<'a>(audit: &'a Audit<'_>) -> Vec<Held<'a>> {
+fn allowing(audit: &Audit<'_>) -> impl Iterator<Item = Held> {
     let estate = audit.estate();
-    let mut all = Vec::new();
-    for (id, grant) in estate.grants() {
-        let held_by_nobody = match grant.principal {
-            Principal::Group(group) => estate.get(group).is_some() && audit.members_of(group).is_empty(),
-            _ => false,
-        };
-        if held_by_nobody || audit.access().has_expired(grant) {
-            continue;
-        }
-        for contained in audit.access().statements_of(grant) {
-            let statement = estate.statement(contained.statement);
-            if statement.effect == Effect::Allow {
-                all.push(Held { id, grant, statement, set: contained.set });
-            }
-        }
-    }
-    all
+    estate.grants().filter(|(_, grant)| is_held(audit, grant)).flat_map(move |(id, grant)| {
+        let statements = audit.access().statements_of(grant);
+        let allowing = statements
+            .filter(|contained| estate.statement(contained.statement).effect == Effect::Allow)
+            .map(move |contained| Held { grant: id, statement: contained.statement, set: contained.set });
+        allowing.collect::<Vec<_>>()
+    })
 }
 
-/// The services that a statement's patterns may cover as a whole: those they name, and those of the
-/// kinds of resources in the estate.
-fn services_in(audit: &Audit<'_>, statement: &Statement) -> Vec<String> {
-    let estate = audit.estate();
-    let mut services: Vec<String> = Vec::new();
-    for &id in &statement.actions.any {
-        let start = estate.pattern(id).literal_start();
-        match start.split_once('/') {
-            Some((service, _)) if !service.is_empty() => services.push(service.to_owned()),
-            Some(_) => {}
-            None => {
-                let kinds = estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind));
-                let known = kinds.chain(["function", "identity", "key", "access"]);
-                services.extend(known.filter(|kind| kind.starts_with(&start)).map(str::to_owned));
-            }
-        }
-    }
-    services.sort_unstable();
-    services.dedup();
-    services
+fn is_held(audit: &Audit<'_>, grant: &Grant) -> bool {
+    let by_nobody = match grant.principal {
+        Principal::Group(group) => audit.estate().get(group).is_some() && audit.members_of(group).is_empty(),
+        _ => false,
+    };
+    !by_nobody && !audit.access().has_expired(grant)
 }
 
-impl Held<'_> {
+impl Held {
+    fn grant<'e>(self, audit: &Audit<'e>) -> &'e Grant {
+        audit.estate().grant(self.grant)
+    }
+
+    fn statement<'e>(self, audit: &Audit<'e>) -> &'e Statement {
+        audit.estate().statement(self.statement)
+    }
+
+    fn any_case(self, audit: &Audit<'_>) -> bool {
+        audit.access().any_case_at(self.grant(audit))
+    }
+
+    /// What its actions come to among those of a pattern.
+    fn classes(self, audit: &Audit<'_>, within: &str) -> Arc<Classes> {
+        audit.access().classes(self.statement(audit).actions, within, self.any_case(audit))
+    }
+
     /// How sure it is that all of `actions` is left on something the statement names; none if it is confined.
-    fn left(&self, audit: &Audit<'_>, actions: &Pattern) -> Option<Sureness> {
+    fn left(self, audit: &Audit<'_>, actions: &Pattern) -> Option<Sureness> {
+        let (grant, statement) = (self.grant(audit), self.statement(audit));
+        let estate = audit.estate();
         let given = audit.now();
-        self.statement
-            .resources
-            .any
-            .iter()
+        let resources = estate.resources_picked(statement.resources).any().iter();
+        resources
             .map(|&id| {
-                let resources = audit.estate().pattern(id);
-                audit.access().left(
-                    self.grant.principal,
-                    self.grant,
-                    self.statement,
-                    actions,
-                    resources,
-                    &given,
-                )
+                let resources = estate.pattern(id).text();
+                audit.access().left(grant.principal, grant, statement, actions, resources, &given)
             })
             .filter_map(|left| match left {
                 Left::Whole => Some(Sureness::Certain),
@@ -341,15 +366,10 @@ impl Held<'_> {
             .min()
     }
 
-    /// Whether the statement lists all of some actions.
-    fn lists(&self, audit: &Audit<'_>, actions: &Pattern) -> bool {
-        let any_case = audit.access().any_case_at(self.grant);
-        audit.access().lists_all_of(&self.statement.actions, actions, any_case)
-    }
-
     /// Who holds it, as the subject of a sentence on the finding's thing.
-    fn holder(&self, audit: &Audit<'_>) -> String {
-        match self.grant.principal {
+    fn holder(self, audit: &Audit<'_>) -> String {
+        let principal = self.grant(audit).principal;
+        match principal {
             Principal::Group(group) if audit.estate().get(group).is_none() => "Whoever is in it".to_owned(),
             Principal::Group(group) => match audit.members_of(group).len() {
                 1 => "Its 1 member".to_owned(),
@@ -360,21 +380,22 @@ impl Held<'_> {
             Principal::SignedIn => "Any signed-in caller, of whichever customer,".to_owned(),
             Principal::Account(_) => "Every principal of the account".to_owned(),
             Principal::Service(_) | Principal::Outside(_) | Principal::Key(_) | Principal::Token(_) => {
-                audit.estate().principal_label(self.grant.principal)
+                audit.estate().principal_label(principal)
             }
         }
     }
 
-    fn resources(&self, audit: &Audit<'_>) -> String {
-        let resources = selection(audit.estate(), &self.statement.resources);
+    fn resources(self, audit: &Audit<'_>) -> String {
+        let estate = audit.estate();
+        let resources = selection(estate, estate.resources_picked(self.statement(audit).resources));
         let resources = if resources == "*" { "everything".to_owned() } else { resources };
-        format!("{resources} {}", place(audit.access(), self.grant))
+        format!("{resources} {}", place(audit.access(), self.grant(audit)))
     }
 
-    /// ", by the ready-made permission-set:x"
-    fn source(&self, audit: &Audit<'_>) -> String {
+    /// "by the ready-made permission-set:x"
+    fn source(self, audit: &Audit<'_>) -> String {
         let estate = audit.estate();
-        let Some(held) = self.grant.set else { return "by a statement of its own".to_owned() };
+        let Some(held) = self.grant(audit).set else { return "by a statement of its own".to_owned() };
         let ready = match estate.get(held).map(|set| set.made_by) {
             Some(SetOrigin::Platform) => "the ready-made ",
             _ => "",
@@ -386,13 +407,9 @@ impl Held<'_> {
         format!("by {ready}permission-set:{}{through}", estate.id(held))
     }
 
-    fn source_sentence(&self, audit: &Audit<'_>) -> String {
-        format!("It holds this {}.", self.source(audit))
-    }
-
-    fn narrow(&self, audit: &Audit<'_>, to: &str) -> String {
+    fn narrow(self, audit: &Audit<'_>, to: &str) -> String {
         let estate = audit.estate();
-        match self.grant.set {
+        match self.grant(audit).set {
             Some(set) if estate.get(set).is_some_and(|set| set.made_by == SetOrigin::Platform) => format!(
                 "Replace permission-set:{} in this grant by a set of your own that lists {to}.",
                 estate.id(set)
@@ -406,38 +423,52 @@ impl Held<'_> {
         }
     }
 
-    fn raise(&self, audit: &Audit<'_>, situation: &str, sure: Sureness) -> Raised {
+    /// Raises it as too wide: `situation` says how, `narrow_to` to what it should be narrowed.
+    fn raise(
+        self,
+        audit: &Audit<'_>,
+        raising: &mut Raising<'_, '_>,
+        sure: Sureness,
+        narrow_to: &'static str,
+        situation: impl Fn(&Audit<'_>) -> String + Send + Sync + 'static,
+    ) {
         let estate = audit.estate();
-        let holder = self.grant.principal;
-        let harm = Harm::of_statement(audit.access(), holder, self.grant, self.statement);
-        let callers = audit.exposure_of(holder);
-        let worst = match (&harm.may, harm.impact) {
-            (Some(may), Impact::ControlsAccess | Impact::ConfidentialData) => format!(" At worst: {may}."),
-            _ => String::new(),
-        };
-        let situation = format!("{situation}{worst}{}", exposed(audit, callers));
+        let (grant, statement) = (self.grant(audit), self.statement(audit));
+        let holder = grant.principal;
+        let thing = holder.thing().unwrap_or(Thing::Grant(self.grant));
+        let harm = Harm::of_statement(audit.access(), holder, grant, statement);
         // Whoever holds it as a crowd may use it; whoever only calls the holder's code may influence it.
-        let seen_from = match self.grant.at {
+        let seen_from = match grant.at {
             At::Thing(place) => place,
-            At::Everywhere => holder.thing().unwrap_or(Thing::Grant(self.id)),
+            At::Everywhere => thing,
         };
         let exposure = match audit.access().circle(holder, seen_from) {
-            Exposure::Insiders => callers.through_code(),
+            Exposure::Insiders => audit.exposure_of(holder).through_code(),
             to => Exposed { to, ..Exposed::INSIDE },
         };
-        let at = match self.grant.at {
+        let at = match grant.at {
             At::Everywhere => "everywhere".to_owned(),
             At::Thing(thing) => estate.label(thing),
         };
-        let set = self.grant.set.map_or_else(String::new, |set| estate.id(set).to_owned());
-        Raised::new(holder.thing().unwrap_or(Thing::Grant(self.id)), Level::of(&harm, exposure), situation)
+        let raised = Raised::new(thing, Level::of(&harm, exposure))
             .within(audit.environment_of(holder))
             .sure(sure)
             .facet(estate.principal_label(holder))
-            .facet(set)
+            .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
             .facet(at)
-            .facet(canonical(estate, self.statement))
-            .at(self.statement.origin, "the statement")
-            .at((self.grant.origin != self.statement.origin).then_some(self.grant.origin), "the grant")
+            .facet(canonical(estate, statement));
+        raising.raise(raised, move |audit| {
+            let (grant, statement) = (self.grant(audit), self.statement(audit));
+            let harm = Harm::of_statement(audit.access(), grant.principal, grant, statement);
+            let worst = match (&harm.may, harm.impact) {
+                (Some(may), Impact::ControlsAccess | Impact::ConfidentialData) => format!(" At worst: {may}."),
+                _ => String::new(),
+            };
+            let callers = exposed(audit, audit.exposure_of(grant.principal));
+            Told::new(format!("{}{worst}{callers}", situation(audit)))
+                .fix(self.narrow(audit, narrow_to))
+                .at(statement.origin, "the statement")
+                .at((grant.origin != statement.origin).then_some(grant.origin), "the grant")
+        });
     }
 }

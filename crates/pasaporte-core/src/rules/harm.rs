@@ -1,16 +1,14 @@
 //! What could be done with what somebody holds: the impact side of the severity table.
 
+use std::sync::Arc;
+
 use rustc_hash::FxHashMap;
 
-use crate::access::{Access, Context, Left, Question};
+use crate::access::{Access, Action, Context, EVERY_ACTION, Left, Question, Verdict};
 use crate::estate::{
-    ActionClass, At, Effect, Grant, IdentityId, Name, Principal, ResourceId, Selection, Sensitivity,
-    Statement, Thing,
+    ActionClass, At, Effect, Grant, IdentityId, Name, Principal, Sensitivity, Statement, Thing,
 };
 use crate::pattern::Pattern;
-
-/// Every action: a service, a slash, an operation.
-pub(super) const EVERY_ACTION: &str = "?*/?*";
 
 crate::estate::vocabulary! {
     /// What a weakness can do, from most to least (access-model §10).
@@ -44,23 +42,21 @@ impl Harm {
     }
 
     /// No more than running code.
-    pub fn runs_code() -> Self {
-        Self { impact: Impact::RunsCode, may: None }
-    }
+    pub const RUNS_CODE: Self = Self { impact: Impact::RunsCode, may: None };
 
     /// The worst that an identity may do, with all it holds by any of its names.
     pub fn of_identity(access: &Access<'_>, identity: IdentityId) -> Self {
         let holder = Principal::Identity(identity);
-        let mut worst = Self::runs_code();
-        for name in access.names(holder) {
-            for &id in access.grants_of(name) {
-                let grant = access.estate().grant(id);
-                for contained in access.statements_of(grant) {
-                    let statement = access.estate().statement(contained.statement);
-                    worst = worst.worse(Self::of_statement(access, holder, grant, statement));
-                    if worst.impact == Impact::ControlsAccess {
-                        return worst;
-                    }
+        let mut worst = Self::RUNS_CODE;
+        for &(id, _) in &access.held(holder) {
+            let grant = access.estate().grant(id);
+            for contained in access.statements_of(grant) {
+                let statement = access.estate().statement(contained.statement);
+                if let Some(harm) = Self::beyond(access, holder, grant, statement, worst.impact) {
+                    worst = harm;
+                }
+                if worst.impact == Impact::ControlsAccess {
+                    return worst;
                 }
             }
         }
@@ -74,15 +70,22 @@ impl Harm {
         grant: &Grant,
         statement: &Statement,
     ) -> Self {
-        if statement.effect == Effect::Deny || access.has_expired(grant) {
-            return Self::runs_code();
-        }
-        changes_access(access, holder, grant, statement)
-            .unwrap_or_else(|| worst_data(access, holder, grant, statement))
+        Self::beyond(access, holder, grant, statement, Impact::RunsCode).unwrap_or(Self::RUNS_CODE)
     }
 
-    fn worse(self, other: Self) -> Self {
-        if other.impact < self.impact { other } else { self }
+    /// The worst that a statement lets a holder do, if it is worse than some impact.
+    fn beyond(
+        access: &Access<'_>,
+        holder: Principal,
+        grant: &Grant,
+        statement: &Statement,
+        impact: Impact,
+    ) -> Option<Self> {
+        if statement.effect == Effect::Deny || access.has_expired(grant) {
+            return None;
+        }
+        changes_access(access, holder, grant, statement)
+            .or_else(|| worst_data(access, holder, grant, statement, impact))
     }
 }
 
@@ -93,20 +96,18 @@ fn changes_access(
     grant: &Grant,
     statement: &Statement,
 ) -> Option<Harm> {
+    let estate = access.estate();
     let any_case = access.any_case_at(grant);
-    let every = Pattern::parse(EVERY_ACTION).ok()?;
-    let given = Context::at(access.estate().as_of());
-    let stays = |action: &str, resources: &Pattern| {
+    let given = Context::at(estate.as_of());
+    let stays = |action: &str, resources: &str| {
         let action = Pattern::literal(action);
         access.left(holder, grant, statement, &action, resources, &given) != Left::Confined
     };
-    let action =
-        access.action_of(&statement.actions, &every, any_case, |class| class == Some(ActionClass::Access));
-    if let Some(action) = action {
-        let resources = access.patterns(&statement.resources.any);
-        if resources.into_iter().any(|resources| stays(&action, resources)) {
-            let everything = access.lists_all_of(&statement.actions, &every, any_case);
-            let may = if everything {
+    let every = access.classes(statement.actions, EVERY_ACTION, any_case);
+    if let Some((action, _)) = every.first(|class| class == Some(ActionClass::Access)) {
+        let mut resources = estate.resources_picked(statement.resources).any().iter();
+        if resources.any(|id| stays(action, estate.pattern(*id).text())) {
+            let may = if every.all {
                 "change who may do what".to_owned()
             } else {
                 format!("do {action}, which changes who may do what,")
@@ -115,12 +116,12 @@ fn changes_access(
         }
     }
     for (kind, class) in [("function", ActionClass::Code), ("identity", ActionClass::Identity)] {
-        let service = Pattern::parse(&format!("{kind}/?*")).ok()?;
-        let all = Pattern::parse(&format!("{kind}:?*")).ok()?;
-        if !access.lists_all_of(&statement.resources, &all, false) {
+        let all = format!("{kind}:?*");
+        if !access.covers_resources(statement.resources, &all) {
             continue;
         }
-        let action = access.action_of(&statement.actions, &service, any_case, |each| each == Some(class));
+        let of_kind = access.classes(statement.actions, &format!("{kind}/?*"), any_case);
+        let action = of_kind.first(|each| each == Some(class)).map(|(action, _)| action);
         if let Some(action) = action.filter(|action| stays(action, &all)) {
             let may = format!("do {action} on every {kind} {}", place(access, grant));
             return Some(Harm::new(Impact::ControlsAccess, may));
@@ -129,78 +130,87 @@ fn changes_access(
     None
 }
 
-/// The worst data that a statement reaches. An action's service is the kind of resource that it acts
-/// on, so a statement reaches the resources of a kind if it has an action of that service that does
-/// more than list; of a public one, more than read.
-fn worst_data(access: &Access<'_>, holder: Principal, grant: &Grant, statement: &Statement) -> Harm {
+/// The worst data that a statement reaches, if it is worse than some impact. An action's service is the kind
+/// of resource that it acts on, so a statement reaches the resources of a kind if it has an action of that
+/// service that does more than list; of a public one, more than read.
+fn worst_data(
+    access: &Access<'_>,
+    holder: Principal,
+    grant: &Grant,
+    statement: &Statement,
+    beyond: Impact,
+) -> Option<Harm> {
     let estate = access.estate();
     let any_case = access.any_case_at(grant);
+    let given = Context::at(estate.as_of());
+    let taken = access.taken(statement.resources, grant.at);
     let mut actions: FxHashMap<Name, KindActions> = FxHashMap::default();
-    let mut worst = Harm::runs_code();
+    let mut worst: Option<Harm> = None;
     let mut others = 0;
-    for (id, resource) in estate.all::<ResourceId>() {
-        let impact = match resource.sensitivity {
-            Some(Sensitivity::Confidential) => Impact::ConfidentialData,
-            _ => Impact::DataOrSecrets,
-        };
-        let thing = Thing::Resource(id);
-        if impact > worst.impact || !access.reaches(grant, statement, thing) {
-            continue;
+    // The most sensitive come first, so the first that is reached is the worst.
+    for &id in taken.resources() {
+        let resource = estate.get(id)?;
+        let confidential = resource.sensitivity == Some(Sensitivity::Confidential);
+        let impact = if confidential { Impact::ConfidentialData } else { Impact::DataOrSecrets };
+        if impact >= worst.as_ref().map_or(beyond, |worst| Impact::next(worst.impact)) || others == MOST_COUNTED {
+            break;
         }
         let known = actions.entry(resource.kind).or_insert_with(|| {
-            KindActions::new(access, &statement.actions, estate.text(resource.kind), any_case)
+            KindActions::new(access, statement, estate.text(resource.kind), any_case)
         });
         let reads = known.reads.as_ref().filter(|_| resource.sensitivity != Some(Sensitivity::Public));
         let Some(action) = known.changes.as_ref().or(reads) else { continue };
-        let given = Context::at(estate.as_of());
-        let question = Question { principal: holder, action, on: thing, given };
-        if !access.decide(&question).is_possible() {
+        let on = Thing::Resource(id);
+        if access.verdict(&Question { principal: holder, action, on, given: &given }) == Verdict::No {
             continue;
         }
-        if impact < worst.impact {
-            let confidential = if impact == Impact::ConfidentialData { "confidential " } else { "" };
-            worst = Harm::new(impact, format!("do {action} on {confidential}{}", estate.id(id)));
-            others = 0;
-        } else {
+        if worst.is_some() {
             others += 1;
+        } else {
+            let confidential = if confidential { "confidential " } else { "" };
+            let may = format!("do {} on {confidential}{}", action.text(), estate.id(id));
+            worst = Some(Harm::new(impact, may));
         }
     }
+    let mut worst = worst?;
     if let (Some(may), 1..) = (&mut worst.may, others) {
-        *may = format!("{may} and {others} more");
+        let more = if others == MOST_COUNTED { " or more" } else { "" };
+        *may = format!("{may} and {others}{more} more");
     }
-    worst
+    Some(worst)
 }
 
-/// An action of each sort that a selection has for a kind of resource.
+/// How many other resources of the same impact are counted.
+const MOST_COUNTED: usize = 50;
+
+impl Impact {
+    /// The next milder one: what must not be reached for a resource to be of the same impact.
+    fn next(self) -> Self {
+        match self {
+            Self::ControlsAccess => Self::ConfidentialData,
+            Self::ConfidentialData => Self::DataOrSecrets,
+            Self::DataOrSecrets => Self::RunsCode,
+            Self::RunsCode | Self::Hygiene => Self::Hygiene,
+        }
+    }
+}
+
+/// An action of each sort that a statement has for a kind of resource.
 struct KindActions {
-    changes: Option<String>,
-    reads: Option<String>,
+    changes: Option<Arc<Action>>,
+    reads: Option<Arc<Action>>,
 }
 
 impl KindActions {
-    fn new(access: &Access<'_>, actions: &Selection, kind: &str, any_case: bool) -> Self {
-        let Ok(service) = Pattern::parse(&format!("{kind}/?*")) else {
-            return Self { changes: None, reads: None };
-        };
-        let of = |wanted: &dyn Fn(Option<ActionClass>) -> bool| {
-            access.action_of(actions, &service, any_case, wanted)
+    fn new(access: &Access<'_>, statement: &Statement, kind: &str, any_case: bool) -> Self {
+        let classes = access.classes(statement.actions, &format!("{kind}/?*"), any_case);
+        let of = |wanted: fn(Option<ActionClass>) -> bool| {
+            classes.first(wanted).map(|(action, _)| access.action(action))
         };
         Self {
-            changes: of(&|class| !matches!(class, Some(ActionClass::List | ActionClass::Read))),
-            reads: of(&|class| class == Some(ActionClass::Read)),
+            changes: of(|class| !matches!(class, Some(ActionClass::List | ActionClass::Read))),
+            reads: of(|class| class == Some(ActionClass::Read)),
         }
-    }
-}
-
-impl Access<'_> {
-    /// Whether a grant holds on a thing and a statement of it names the thing.
-    pub(crate) fn reaches(&self, grant: &Grant, statement: &Statement, thing: Thing) -> bool {
-        let estate = self.estate();
-        let here = match grant.at {
-            At::Everywhere => true,
-            At::Thing(place) => estate.lies_in(thing, place),
-        };
-        here && self.selects(&statement.resources, &estate.label(thing), false)
     }
 }
 

@@ -2,12 +2,13 @@
 
 use std::collections::BTreeSet;
 
+use super::finding::{Raised, Raising};
 use super::words::{count, exposed, functions, listed};
-use super::{Audit, Harm, Impact, Level, Raised, Rule};
-use crate::access::{ASSUME, Question};
+use super::{Audit, Harm, Impact, Level, Rule, Told};
+use crate::access::{Question, Verdict};
 use crate::entry::Exposed;
 use crate::estate::{
-    EndpointId, FunctionId, GrantId, Identity, IdentityId, Presents, Principal, ScopeId, State, Thing, Way,
+    EndpointId, FunctionId, GrantId, IdentityId, Presents, Principal, ScopeId, State, Thing, Way,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -40,80 +41,77 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-fn default_in_use(audit: &Audit<'_>) -> Vec<Raised> {
+fn default_in_use(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
     for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| it.default) {
-        let users = estate.functions_as(id);
-        let harm = audit.harm(id);
-        for &function in users {
+        let origin = identity.origin;
+        for &function in estate.functions_as(id) {
             let Some(it) = estate.get(function).filter(|it| it.state == State::Enabled) else { continue };
-            let exposure = audit.exposure(function);
-            let others = match users.len() - 1 {
-                0 => String::new(),
-                1 => ", as does 1 other function".to_owned(),
-                more => format!(", as do {more} other functions"),
-            };
-            let inherited = if it.runs_as.is_none() { " because nothing else was said" } else { "" };
-            let may = harm.may.as_ref().map_or_else(String::new, |may| format!(" It may {may}."));
-            let situation = format!(
-                "It runs as the default identity:{}{inherited}{others}.{may}{}",
-                estate.id(id),
-                exposed(audit, exposure),
-            );
-            let finding =
-                Raised::new(Thing::Function(function), Level::of(harm, exposure.through_code()), situation)
-                    .within(audit.environment(function))
-                    .facet(estate.id(id))
-                    .fix(format!(
-                        "Make an identity for function:{} and set its `runs_as`; grant it what it uses.",
-                        estate.id(function)
-                    ))
-                    .at(it.origin, "the function")
-                    .at(identity.origin, "the default identity");
-            raised.push(finding);
+            let level = Level::of(audit.harm(id), audit.exposure(function).through_code());
+            let raised = Raised::new(Thing::Function(function), level)
+                .within(audit.environment(function))
+                .facet(estate.id(id));
+            let (inherits, function_origin) = (it.runs_as.is_none(), it.origin);
+            raising.raise(raised, move |audit| {
+                let estate = audit.estate();
+                let others = match estate.functions_as(id).len() - 1 {
+                    0 => String::new(),
+                    1 => ", as does 1 other function".to_owned(),
+                    more => format!(", as do {more} other functions"),
+                };
+                let inherited = if inherits { " because nothing else was said" } else { "" };
+                Told::new(format!(
+                    "It runs as the default identity:{}{inherited}{others}.{}{}",
+                    estate.id(id),
+                    may(audit, id, "It"),
+                    exposed(audit, audit.exposure(function)),
+                ))
+                .fix(format!(
+                    "Make an identity for function:{} and set its `runs_as`; grant it what it uses.",
+                    estate.id(function)
+                ))
+                .at(function_origin, "the function")
+                .at(origin, "the default identity")
+            });
         }
     }
-    raised
 }
 
-fn shared(audit: &Audit<'_>) -> Vec<Raised> {
+/// " It may …", with the worst that an identity may do; nothing where it is no more than running code.
+fn may(audit: &Audit<'_>, identity: IdentityId, subject: &str) -> String {
+    audit.harm(identity).may.as_ref().map_or_else(String::new, |may| format!(" {subject} may {may}."))
+}
+
+fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
     for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| !it.default) {
         let users = estate.functions_as(id);
-        if users.len() < 2 {
+        if users.len() < 2 || differences(audit, users).is_empty() {
             continue;
         }
-        let differences = differences(audit, users);
-        if differences.is_empty() {
-            continue;
-        }
-        let harm = audit.harm(id);
         let exposure = audit.exposure_of(Principal::Identity(id));
-        let may = harm.may.as_ref().map_or_else(String::new, |may| format!(" Each of them may {may}."));
-        let situation = format!(
-            "{} run as it ({}), and they differ in {}.{may}{}",
-            count(users.len(), "function"),
-            listed(&functions(estate, users)),
-            listed(&differences),
-            exposed(audit, exposure),
-        );
-        let mut finding = Raised::new(
-            Thing::Identity(id),
-            Level::of(harm, exposure.through_code()),
-            situation,
-        )
-        .within(audit.environment_of(Principal::Identity(id)))
-        .fix("Make an identity for each purpose and move one function at a time; the rest keeps working.")
-        .at(identity.origin, "the identity");
-        for &function in users.iter().take(4) {
-            finding = finding
-                .at(estate.origin(Thing::Function(function)), format!("function:{}", estate.id(function)));
-        }
-        raised.push(finding);
+        let raised = Raised::new(Thing::Identity(id), Level::of(audit.harm(id), exposure.through_code()))
+            .within(audit.environment_of(Principal::Identity(id)));
+        let origin = identity.origin;
+        raising.raise(raised, move |audit| {
+            let estate = audit.estate();
+            let users = estate.functions_as(id);
+            let told = Told::new(format!(
+                "{} run as it ({}), and they differ in {}.{}{}",
+                count(users.len(), "function"),
+                listed(&functions(estate, users)),
+                listed(&differences(audit, users)),
+                may(audit, id, "Each of them"),
+                exposed(audit, exposure),
+            ))
+            .fix("Make an identity for each purpose and move one function at a time; the rest keeps working.")
+            .at(origin, "the identity");
+            users.iter().take(4).fold(told, |told, &function| {
+                let name = format!("function:{}", estate.id(function));
+                told.at(estate.origin(Thing::Function(function)), name)
+            })
+        });
     }
-    raised
 }
 
 /// In what functions differ: what tells purposes apart without having watched them.
@@ -161,7 +159,7 @@ fn triggers_of(audit: &Audit<'_>, function: FunctionId) -> String {
     kinds.into_iter().collect::<Vec<_>>().join(" + ")
 }
 
-fn orphaned(audit: &Audit<'_>) -> Vec<Raised> {
+fn orphaned(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     let scopes = estate.all::<ScopeId>().filter_map(|(_, scope)| scope.runs_as);
     let gateways = estate.all::<EndpointId>().filter_map(|(_, endpoint)| match endpoint.way {
@@ -169,49 +167,43 @@ fn orphaned(audit: &Audit<'_>) -> Vec<Raised> {
         _ => None,
     });
     let in_use: BTreeSet<IdentityId> = scopes.chain(gateways).collect();
-    let mut raised = Vec::new();
     for (id, identity) in estate.all::<IdentityId>() {
         if !estate.functions_as(id).is_empty() || in_use.contains(&id) {
             continue;
         }
-        let standing: Vec<GrantId> = audit
-            .access()
-            .grants_of(Principal::Identity(id))
-            .iter()
-            .copied()
-            .filter(|&grant| !audit.access().has_expired(estate.grant(grant)))
-            .collect();
-        if standing.is_empty() || somebody_acts_as(audit, id) {
+        if standing(audit, id).next().is_none() || somebody_acts_as(audit, id) {
             continue;
         }
-        raised.push(orphan(audit, id, identity, &standing));
+        // Nobody runs as it, so what it holds is at rest: one step milder than in use.
+        let resting = match audit.harm(id).impact {
+            Impact::ControlsAccess | Impact::ConfidentialData => Impact::ConfidentialData,
+            Impact::DataOrSecrets => Impact::DataOrSecrets,
+            Impact::RunsCode | Impact::Hygiene => Impact::RunsCode,
+        };
+        let level = Level::of(&Harm { impact: resting, may: None }, Exposed::INSIDE);
+        let raised = Raised::new(Thing::Identity(id), level)
+            .within(estate.environment(identity.environment, identity.scope));
+        let origin = identity.origin;
+        raising.raise(raised, move |audit| {
+            let grants: Vec<GrantId> = standing(audit, id).collect();
+            let told = Told::new(format!(
+                "No function, app or gateway uses it and nobody else may act as it, yet it holds {}.{}",
+                count(grants.len(), "grant"),
+                may(audit, id, "It"),
+            ))
+            .fix("Remove its grants; when nothing has missed them for a month, remove the identity.")
+            .at(origin, "the identity");
+            grants.iter().take(4).fold(told, |told, &grant| {
+                told.at(audit.estate().grant(grant).origin, "a grant that stands")
+            })
+        });
     }
-    raised
 }
 
-fn orphan(audit: &Audit<'_>, id: IdentityId, identity: &Identity, standing: &[GrantId]) -> Raised {
-    let estate = audit.estate();
-    let harm = audit.harm(id);
-    // Nobody runs as it, so what it holds is at rest: one step milder than in use.
-    let resting = match harm.impact {
-        Impact::ControlsAccess | Impact::ConfidentialData => Impact::ConfidentialData,
-        Impact::DataOrSecrets => Impact::DataOrSecrets,
-        Impact::RunsCode | Impact::Hygiene => Impact::RunsCode,
-    };
-    let level = Level::of(&Harm { impact: resting, may: None }, Exposed::INSIDE);
-    let may = harm.may.as_ref().map_or_else(String::new, |may| format!(" It may {may}."));
-    let situation = format!(
-        "No function, app or gateway uses it and nobody else may act as it, yet it holds {}.{may}",
-        count(standing.len(), "grant"),
-    );
-    let finding = Raised::new(Thing::Identity(id), level, situation)
-        .within(estate.environment(identity.environment, identity.scope))
-        .fix("Remove its grants; when nothing has missed them for a month, remove the identity.")
-        .at(identity.origin, "the identity");
-    standing
-        .iter()
-        .take(4)
-        .fold(finding, |finding, &grant| finding.at(estate.grant(grant).origin, "a grant that stands"))
+/// The grants that an identity holds itself and that had not expired.
+fn standing<'a>(audit: &'a Audit<'_>, id: IdentityId) -> impl Iterator<Item = GrantId> + 'a {
+    let grants = audit.access().grants_of(Principal::Identity(id));
+    grants.filter(|&grant| !audit.access().has_expired(audit.estate().grant(grant)))
 }
 
 /// Whether anybody but platform services may act as an identity, by its trust or by grants of theirs.
@@ -227,6 +219,6 @@ fn somebody_acts_as(audit: &Audit<'_>, identity: IdentityId) -> bool {
         .filter(|who| !matches!(who, Principal::Service(_)) && *who != Principal::Identity(identity))
         .any(|principal| {
             let given = audit.now();
-            access.decide(&Question { principal, action: ASSUME, on, given }).is_possible()
+            access.verdict(&Question { principal, action: access.assume(), on, given: &given }) != Verdict::No
         })
 }

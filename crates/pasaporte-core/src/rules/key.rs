@@ -1,9 +1,10 @@
 //! key: shared secrets.
 
+use super::finding::{Raised, Raising};
 use super::words::count;
-use super::{Audit, Harm, Impact, Level, Raised, Rule};
+use super::{Audit, Harm, Impact, Level, Rule, Told};
 use crate::entry::{Exposed, Exposure};
-use crate::estate::{Environment, Key, KeyId, KeyOf, KeyReach, LastUse, Thing};
+use crate::estate::{Environment, FunctionId, Key, KeyId, KeyOf, KeyReach, LastUse, Thing};
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
@@ -35,62 +36,72 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-fn stale(audit: &Audit<'_>) -> Vec<Raised> {
+fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let allowed = audit.settings().key_max_age;
-    let mut raised = Vec::new();
     for (id, key) in accepted(audit) {
         let Some(since) = key.rotated.max(key.created) else { continue };
         let Some(age) = audit.days_since(since).filter(|age| *age > allowed) else { continue };
-        let harm = harm(audit, key);
-        let never = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
-        let situation = format!(
-            "This {}-reach key was {never} {age} days ago; {allowed} are allowed. It opens {}.{}",
-            key.reach,
-            opens(audit, key),
-            may(&harm),
-        );
-        raised.push(raise(audit, id, key, Level::of(&harm, held()), situation).fix(format!(
-            "Rotate key:{}: make its successor, move its clients, switch this one off.",
-            audit.estate().id(id)
-        )));
+        let raised = raised(audit, id, key, Level::of(&harm(audit, key), held()));
+        raising.raise(raised, tell(id, move |audit, key| {
+            let never = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
+            let situation = format!(
+                "This {}-reach key was {never} {age} days ago; {allowed} are allowed. It opens {}.{}",
+                key.reach,
+                opens(audit, key),
+                may(&harm(audit, key)),
+            );
+            let name = audit.estate().id(id);
+            let fix = format!("Rotate key:{name}: make its successor, move its clients, switch this one off.");
+            Told::new(situation).fix(fix)
+        }));
     }
-    raised
 }
 
-fn never_used(audit: &Audit<'_>) -> Vec<Raised> {
+fn never_used(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let watch = audit.settings().key_watch;
-    let mut raised = Vec::new();
     for (id, key) in accepted(audit).filter(|(_, key)| key.last_used == LastUse::Never) {
         // A key made after the watch began has been watched since it was made.
         let Some(since) = key.observed_since else { continue };
         let since = key.created.map_or(since, |created| since.max(created));
         let Some(days) = audit.days_since(since).filter(|days| *days >= watch) else { continue };
-        let impact = if key.reach == KeyReach::Admin { Impact::DataOrSecrets } else { Impact::Hygiene };
-        let situation = format!(
-            "This {}-reach key is enabled, and nobody used it in the {days} days it was watched. It opens {}.",
-            key.reach,
-            opens(audit, key),
-        );
-        let level = Level::Table(impact, Exposure::KeyHolders);
-        raised.push(
-            raise(audit, id, key, level, situation).fix(format!("Switch key:{} off.", audit.estate().id(id))),
-        );
+        let raised = raised(audit, id, key, of_reach(key));
+        raising.raise(raised, tell(id, move |audit, key| {
+            Told::new(format!(
+                "This {}-reach key is enabled, and nobody used it in the {days} days it was watched. It opens {}.",
+                key.reach,
+                opens(audit, key),
+            ))
+            .fix(format!("Switch key:{} off.", audit.estate().id(id)))
+        }));
     }
-    raised
 }
 
-fn no_expiry(audit: &Audit<'_>) -> Vec<Raised> {
+fn no_expiry(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let from = audit.settings().expiry_asked_from;
-    let mut raised = Vec::new();
     for (id, key) in accepted(audit).filter(|(_, key)| key.reach >= from && key.expires.is_none()) {
-        let impact = if key.reach == KeyReach::Admin { Impact::DataOrSecrets } else { Impact::Hygiene };
-        let situation =
-            format!("This {}-reach key has no expiry. It opens {}.", key.reach, opens(audit, key));
-        let level = Level::Table(impact, Exposure::KeyHolders);
-        let fix = format!("Set an expiry within {} days.", audit.settings().key_max_age);
-        raised.push(raise(audit, id, key, level, situation).fix(fix));
+        raising.raise(raised(audit, id, key, of_reach(key)), tell(id, move |audit, key| {
+            let opens = opens(audit, key);
+            Told::new(format!("This {}-reach key has no expiry. It opens {opens}.", key.reach))
+                .fix(format!("Set an expiry within {} days.", audit.settings().key_max_age))
+        }));
     }
-    raised
+}
+
+/// A key of no use is untidy; one that manages an app is more.
+fn of_reach(key: &Key) -> Level {
+    let impact = if key.reach == KeyReach::Admin { Impact::DataOrSecrets } else { Impact::Hygiene };
+    Level::Table(impact, Exposure::KeyHolders)
+}
+
+/// Tells a finding on a key, with the place where the key was read.
+fn tell(
+    id: KeyId,
+    words: impl Fn(&Audit<'_>, &Key) -> Told + Send + Sync + 'static,
+) -> impl Fn(&Audit<'_>) -> Told + Send + Sync + 'static {
+    move |audit| match audit.estate().get(id) {
+        Some(key) => words(audit, key).at(key.origin, "the key"),
+        None => Told::default(),
+    }
 }
 
 /// Keys that are enabled, had not expired, and whose function or scope is not known to be switched off.
@@ -112,12 +123,14 @@ fn harm(audit: &Audit<'_>, key: &Key) -> Harm {
             may: Some(format!("invoke and manage all of {scope}")),
         };
     }
-    let functions = match key.of {
-        KeyOf::Function(function) => vec![function],
-        KeyOf::Scope(scope) => audit.functions_below(scope).to_vec(),
+    let worst = |functions: &mut dyn Iterator<Item = FunctionId>| {
+        let harms = functions.map(|function| audit.harm_through(function));
+        harms.min_by_key(|harm| harm.impact).cloned().unwrap_or(Harm::RUNS_CODE)
     };
-    let harms = functions.into_iter().map(|function| audit.harm_through(function));
-    harms.min_by_key(|harm| harm.impact).unwrap_or_else(Harm::runs_code)
+    match key.of {
+        KeyOf::Function(function) => worst(&mut std::iter::once(function)),
+        KeyOf::Scope(scope) => worst(&mut audit.functions_below(scope)),
+    }
 }
 
 fn may(harm: &Harm) -> String {
@@ -138,8 +151,8 @@ fn opens(audit: &Audit<'_>, key: &Key) -> String {
     }
 }
 
-fn raise(audit: &Audit<'_>, id: KeyId, key: &Key, level: Level, situation: String) -> Raised {
-    Raised::new(Thing::Key(id), level, situation).within(environment(audit, key)).at(key.origin, "the key")
+fn raised(audit: &Audit<'_>, id: KeyId, key: &Key, level: Level) -> Raised {
+    Raised::new(Thing::Key(id), level).within(environment(audit, key))
 }
 
 fn environment(audit: &Audit<'_>, key: &Key) -> Option<Environment> {

@@ -1,7 +1,8 @@
 //! What the audit looks for: one family a file, one list of all rules, one table of severities.
 //!
-//! A rule has its words and one function, from the prepared estate to what it [`Raised`]. Settling
-//! gives each a severity and a fingerprint and puts them in order; views only show the result.
+//! A rule has its words and one function, from the prepared estate to what it raises. Settling gives each a
+//! severity and a fingerprint and puts them in order. What a finding says is worded only when somebody asks
+//! for it, so that a large estate with many findings costs little; views only show the result.
 
 mod audit;
 mod blind;
@@ -17,8 +18,12 @@ mod words;
 
 use std::collections::BTreeSet;
 
+use rayon::prelude::*;
+
+use finding::Raising;
+
 pub use audit::{Audit, Settings};
-pub use finding::{Evidence, Finding, Level, Raised, Sureness};
+pub use finding::{Evidence, Finding, Fingerprint, Level, Sureness, Told};
 pub use harm::{Harm, Impact};
 pub use severity::{Severity, severity};
 
@@ -37,7 +42,7 @@ pub struct Rule {
     pub check: &'static str,
     /// Open catalogues that describe the weakness: CWE, NIST SP 800-53 controls.
     pub references: &'static [&'static str],
-    judge: fn(&Audit<'_>) -> Vec<Raised>,
+    judge: fn(&Audit<'_>, &mut Raising<'_, '_>),
 }
 
 impl Rule {
@@ -54,21 +59,25 @@ pub fn all() -> impl Iterator<Item = &'static Rule> {
         .flatten()
 }
 
-/// Runs the chosen rules. The findings come worst first, then by rule and thing; what a rule raises
-/// twice with the same fingerprint is one finding with the evidence of both.
+/// Runs the chosen rules, side by side. The findings come worst first, then by rule and thing; what a rule
+/// raises twice with the same fingerprint is one finding with the evidence of both.
 pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
-    let mut findings: Vec<Finding> = all()
-        .filter(|rule| chosen.contains(rule.id))
-        .flat_map(|rule| {
-            (rule.judge)(audit).into_iter().map(move |raised| Finding::settle(rule, raised, audit))
-        })
-        .collect();
-    findings.sort_by(|a, b| a.order().cmp(&b.order()));
+    let rules: Vec<&'static Rule> = all().filter(|rule| chosen.contains(rule.id)).collect();
+    audit.work_ahead();
+    let raised = rules.par_iter().map(|rule| {
+        let mut raising = Raising::new(rule, audit);
+        (rule.judge)(audit, &mut raising);
+        raising.found
+    });
+    let mut findings = raised.reduce(Vec::new, |mut all, mut more| {
+        all.append(&mut more);
+        all
+    });
+    finding::order(&mut findings, audit.estate());
     findings.dedup_by(|later, first| {
         let same = later.fingerprint == first.fingerprint;
         if same {
-            first.evidence.append(&mut later.evidence);
-            first.evidence.dedup();
+            first.absorb(later);
         }
         same
     });

@@ -1,9 +1,10 @@
 //! trust: who may act as an identity.
 
 use super::entry::{admitted, at_grounds, depending, sureness};
+use super::finding::{Raised, Raising};
 use super::words::{capitalised, exposed, listed};
-use super::{Audit, Level, Raised, Rule, Sureness};
-use crate::access::{ASSUME, Question, Verdict};
+use super::{Audit, Level, Rule, Sureness, Told};
+use crate::access::{Answer, Question, Verdict};
 use crate::entry::Exposed;
 use crate::estate::{IdentityId, IdentityKind, Principal, RUNNER_SERVICE, Thing};
 
@@ -37,102 +38,113 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-fn anyone(audit: &Audit<'_>) -> Vec<Raised> {
-    let mut raised = Vec::new();
+fn anyone(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for (id, _) in audit.estate().all::<IdentityId>() {
         let crowds = [
             (Principal::Anyone, "anyone, without signing in,"),
             (Principal::SignedIn, "any signed-in caller of the platform, of whichever customer,"),
         ];
         // The wider crowd takes in the other, so one finding says it.
-        if let Some(finding) = crowds.iter().find_map(|(who, crowd)| may_act(audit, id, *who, crowd)) {
-            raised.push(finding);
-        }
+        let _ = crowds.into_iter().any(|(who, crowd)| may_act(audit, raising, id, who, crowd.to_owned()));
     }
-    raised
 }
 
-fn whole_account(audit: &Audit<'_>) -> Vec<Raised> {
+fn whole_account(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
     for (id, _) in estate.all::<IdentityId>() {
-        if audit.access().stranger_may_assume(Principal::SignedIn, id).verdict == Verdict::Yes {
-            continue;
-        }
-        for who in admitted(audit, Thing::Identity(id)) {
-            if let Principal::Account(account) = who
-                && audit.access().is_foreign(account, Thing::Identity(id))
-            {
+        let foreign = admitted(audit, Thing::Identity(id)).into_iter().filter_map(|who| match who {
+            Principal::Account(account) if audit.access().is_foreign(account, Thing::Identity(id)) => {
+                Some((who, account))
+            }
+            _ => None,
+        });
+        for (who, account) in foreign {
+            if audit.access().stranger_may_assume(Principal::SignedIn, id).verdict != Verdict::Yes {
                 let crowd = format!("every principal of the foreign account:{}", estate.id(account));
-                raised.extend(may_act(audit, id, who, &crowd));
+                may_act(audit, raising, id, who, crowd);
             }
         }
     }
-    raised
 }
 
-fn may_act(audit: &Audit<'_>, id: IdentityId, who: Principal, crowd: &str) -> Option<Raised> {
-    let estate = audit.estate();
+/// Raises that a crowd may act as an identity, if it may.
+fn may_act(
+    audit: &Audit<'_>,
+    raising: &mut Raising<'_, '_>,
+    id: IdentityId,
+    who: Principal,
+    crowd: String,
+) -> bool {
     let thing = Thing::Identity(id);
     let answer = audit.access().stranger_may_assume(who, id);
     if !answer.is_possible() {
-        return None;
+        return false;
     }
-    let harm = audit.harm(id);
     let exposed = Exposed { to: audit.access().circle(who, thing), ..Exposed::INSIDE };
-    let may = harm.may.as_ref().map_or_else(String::new, |may| format!(" Then they may {may}."));
-    let situation = format!("{} may act as it{}.{may}", capitalised(crowd), depending(audit, &answer));
-    let name = estate.principal_label(who);
-    let finding = Raised::new(thing, Level::of(harm, exposed), situation)
+    let name = audit.estate().principal_label(who);
+    let raised = Raised::new(thing, Level::of(audit.harm(id), exposed))
         .within(audit.environment_of(Principal::Identity(id)))
         .sure(sureness(answer.verdict))
-        .facet(&name)
-        .fix(format!("Replace `{name}` in its trust by whoever needs to act as it."));
-    Some(at_grounds(audit, finding, &answer))
+        .facet(&name);
+    raising.raise(raised, move |audit| {
+        let answer = audit.access().stranger_may_assume(who, id);
+        let may = audit.harm(id).may.as_ref();
+        let may = may.map_or_else(String::new, |may| format!(" Then they may {may}."));
+        let (crowd, depending) = (capitalised(&crowd), depending(audit, &answer));
+        let told = Told::new(format!("{crowd} may act as it{depending}.{may}"))
+            .fix(format!("Replace `{name}` in its trust by whoever needs to act as it."));
+        at_grounds(audit, told, &answer)
+    });
+    true
 }
 
-fn other_service(audit: &Audit<'_>) -> Vec<Raised> {
+fn other_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut raised = Vec::new();
-    for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| it.kind == IdentityKind::ExecutionRole)
-    {
-        let thing = Thing::Identity(id);
-        let mut others = Vec::new();
-        let mut certain = true;
-        let mut grounds = Vec::new();
-        for who in admitted(audit, thing) {
-            let Principal::Service(name) = who else { continue };
-            if estate.text(name) == RUNNER_SERVICE {
-                continue;
-            }
-            let given = audit.now();
-            let answer =
-                audit.access().decide(&Question { principal: who, action: ASSUME, on: thing, given });
-            if answer.is_possible() {
-                certain &= answer.verdict == Verdict::Yes;
-                others.push(estate.principal_label(who));
-                grounds.push(answer);
-            }
-        }
+    let roles = estate.all::<IdentityId>().filter(|(_, it)| it.kind == IdentityKind::ExecutionRole);
+    for (id, identity) in roles {
+        let others = other_services(audit, id);
         if others.is_empty() {
             continue;
         }
-        let harm = audit.harm(id);
-        let exposure = audit.exposure_of(Principal::Identity(id));
-        let may = harm.may.as_ref().map_or_else(String::new, |may| format!(" It may {may}."));
-        let situation = format!(
-            "{} may act as this execution role too.{may}{}",
-            capitalised(&listed(&others)),
-            exposed(audit, exposure),
-        );
+        let certain = others.iter().all(|(_, answer)| answer.verdict == Verdict::Yes);
         // Only insiders can configure the other service, whoever can call the function.
-        let finding = Raised::new(thing, Level::of(harm, Exposed::INSIDE), situation)
+        let raised = Raised::new(Thing::Identity(id), Level::of(audit.harm(id), Exposed::INSIDE))
             .within(audit.environment_of(Principal::Identity(id)))
-            .sure(if certain { Sureness::Certain } else { Sureness::Conditional })
-            .fix(format!("Take {} out of its trust.", listed(&others)))
-            .at(identity.origin, "the execution role");
-        let finding = others.iter().fold(finding, Raised::facet);
-        raised.push(grounds.iter().fold(finding, |finding, answer| at_grounds(audit, finding, answer)));
+            .sure(if certain { Sureness::Certain } else { Sureness::Conditional });
+        let raised = others.iter().fold(raised, |raised, (name, _)| raised.facet(name));
+        let origin = identity.origin;
+        raising.raise(raised, move |audit| {
+            let others = other_services(audit, id);
+            let names: Vec<String> = others.iter().map(|(name, _)| name.clone()).collect();
+            let may = audit.harm(id).may.as_ref();
+            let may = may.map_or_else(String::new, |may| format!(" It may {may}."));
+            let told = Told::new(format!(
+                "{} may act as this execution role too.{may}{}",
+                capitalised(&listed(&names)),
+                exposed(audit, audit.exposure_of(Principal::Identity(id))),
+            ))
+            .fix(format!("Take {} out of its trust.", listed(&names)))
+            .at(origin, "the execution role");
+            others.iter().fold(told, |told, (_, answer)| at_grounds(audit, told, answer))
+        });
     }
-    raised
+}
+
+/// The services other than the one that runs functions which may act as an identity.
+fn other_services<'e>(audit: &Audit<'e>, id: IdentityId) -> Vec<(String, Answer<'e>)> {
+    let estate = audit.estate();
+    let access = audit.access();
+    let given = audit.now();
+    let others = admitted(audit, Thing::Identity(id)).into_iter().filter(|who| match who {
+        Principal::Service(name) => estate.text(*name) != RUNNER_SERVICE,
+        _ => false,
+    });
+    others
+        .map(|principal| {
+            let on = Thing::Identity(id);
+            let answer = access.decide(&Question { principal, action: access.assume(), on, given: &given });
+            (estate.principal_label(principal), answer)
+        })
+        .filter(|(_, answer)| answer.is_possible())
+        .collect()
 }

@@ -32,12 +32,12 @@ pub(super) fn selection(estate: &Estate, selection: &Selection) -> String {
     let texts = |ids: &[crate::estate::PatternId]| -> Vec<String> {
         ids.iter().map(|id| estate.pattern(*id).text().to_owned()).collect()
     };
-    let any = listed(&texts(&selection.any));
-    if selection.except.is_empty() {
+    let any = listed(&texts(selection.any()));
+    if selection.except().is_empty() {
         return any;
     }
     let any = if any == "*" { "everything".to_owned() } else { any };
-    format!("{any} but {}", listed(&texts(&selection.except)))
+    format!("{any} but {}", listed(&texts(selection.except())))
 }
 
 /// A statement as one line, whole: what fingerprints are made of.
@@ -47,15 +47,17 @@ pub(super) fn canonical(estate: &Estate, statement: &Statement) -> String {
         texts.sort_unstable();
         texts.join(",")
     };
+    let (actions, resources) =
+        (estate.actions_picked(statement.actions), estate.resources_picked(statement.resources));
     let mut conditions: Vec<String> = statement.conditions.iter().map(|each| each.sentence(estate)).collect();
     conditions.sort_unstable();
     format!(
         "{} {} but {} on {} but {} if {}",
         statement.effect,
-        all(&statement.actions.any),
-        all(&statement.actions.except),
-        all(&statement.resources.any),
-        all(&statement.resources.except),
+        all(actions.any()),
+        all(actions.except()),
+        all(resources.any()),
+        all(resources.except()),
         conditions.join("; "),
     )
 }

@@ -2,8 +2,8 @@
 
 use pasaporte_core::access::{ASSUME, INVOKE};
 use pasaporte_core::estate::{
-    self as model, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId, FunctionId,
-    GroupId, IdentityId, Kept, KeyOf, LastUse, Life, MemberKind, Name, PatternId, Principal, ScopeId,
+    self as model, ActionsId, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId, FunctionId,
+    GroupId, IdentityId, Kept, KeyOf, LastUse, Life, List, MemberKind, Name, PatternId, Principal, ResourcesId, ScopeId,
     ScopeKind, Selection, SetId, SetOrigin, State, StatementId, Thing, UserId, VerifierId, Way,
 };
 use pasaporte_core::pattern::Pattern;
@@ -65,18 +65,23 @@ impl Converter<'_, '_> {
         texts.iter().map(|text| self.builder.name(&text.0)).collect()
     }
 
+    fn list(&mut self, texts: &[Text<'_>]) -> List<Name> {
+        let names = self.names(texts);
+        self.builder.list(&names)
+    }
+
     fn mention<K: Kept>(&mut self, name: Option<&Written<'_>>) -> Option<K> {
         name.map(|name| self.builder.mention(&name.text))
     }
 
-    fn tags(&mut self, tags: &Tags<'_>) -> Vec<(Name, Name)> {
+    fn tags(&mut self, tags: &Tags<'_>) -> List<(Name, Name)> {
         let mut all: Vec<(Name, Name)> = tags
             .0
             .iter()
             .map(|(name, value)| (self.builder.name(name), self.builder.name(&value.0)))
             .collect();
         all.sort_unstable();
-        all
+        self.builder.list(&all)
     }
 
     fn scope(&mut self, it: &entries::Scope<'_>, view: View<'_, '_>) {
@@ -102,6 +107,8 @@ impl Converter<'_, '_> {
 
     fn function(&mut self, it: &entries::Function<'_>) {
         let id: FunctionId = self.builder.mention(&it.id.text);
+        let settings: Vec<Name> = it.settings.iter().map(|setting| self.builder.name(&setting.0)).collect();
+        let settings = self.builder.list(&settings);
         let function = model::Function {
             scope: self.mention(it.scope.as_ref()),
             runtime: self.name(it.runtime.as_ref()),
@@ -110,7 +117,7 @@ impl Converter<'_, '_> {
             owner: self.name(it.owner.as_ref()),
             version: self.name(it.version.as_ref()),
             runs_as: self.mention(it.runs_as.as_ref()),
-            settings: it.settings.iter().map(|setting| self.builder.name(&setting.0)).collect(),
+            settings,
             tags: self.tags(&it.tags),
             origin: self.origin(it.at),
         };
@@ -172,6 +179,9 @@ impl Converter<'_, '_> {
             Some(Presents::Identity(id)) => model::Presents::Identity(self.builder.mention(&id.text)),
             Some(Presents::Key(id)) => model::Presents::Key(self.builder.mention(&id.text)),
         };
+        let methods: Vec<Name> =
+            it.methods.0.iter().map(|method| self.builder.name(&method.0.to_uppercase())).collect();
+        let methods = self.builder.list(&methods);
         let endpoint = model::Endpoint {
             function,
             way: match &it.gateway {
@@ -189,10 +199,10 @@ impl Converter<'_, '_> {
                 Some(Network::Internal) => model::Network::Internal,
                 Some(Network::Listed(nets)) => model::Network::Listed(nets.iter().map(|net| net.0).collect()),
             },
-            methods: it.methods.0.iter().map(|method| self.builder.name(&method.0.to_uppercase())).collect(),
+            methods,
             path: self.name(it.path.as_ref()),
             host: self.name(it.host.as_ref()),
-            allowed_origins: self.names(&it.allowed_origins.0),
+            allowed_origins: self.list(&it.allowed_origins.0),
             allows_credentials: it.allows_credentials,
             state: it.state.map_or(State::Enabled, |word| word.0),
             origin: self.origin(it.at),
@@ -363,25 +373,29 @@ impl Converter<'_, '_> {
         };
         let actions = match (&it.actions, side.action()) {
             (Some(actions), _) => self.actions(actions),
-            (None, Some(action)) => Selection { any: vec![self.pattern(action)], except: Vec::new() },
+            (None, Some(action)) => {
+                let selection = Selection::One(self.pattern(action));
+                self.builder.actions(selection)
+            }
             (None, None) => {
                 let help = "say which actions it gives: `allow: bucket/read`";
                 self.report.wrong_at(it.at, 1, "an access list needs `allow` or `deny`", help);
                 return;
             }
         };
-        let any = Selection { any: vec![self.pattern("*")], except: Vec::new() };
         let statement = model::Statement {
             effect: if it.allows { Effect::Allow } else { Effect::Deny },
             actions,
-            resources: any,
+            resources: self.any_resource(),
             conditions: self.conditions(&it.when),
             origin: self.origin(it.at),
         };
+        let to: Vec<Principal> = it.to.iter().map(|who| self.principal(who)).collect();
+        let to = self.builder.list(&to);
         let admission = model::Admission {
             id: it.id.as_ref().map(|id| self.builder.name(&id.text)),
             on,
-            to: it.to.iter().map(|who| self.principal(who)).collect(),
+            to,
             statement: self.builder.statement(statement),
         };
         self.builder.admission(admission);
@@ -404,7 +418,7 @@ impl Converter<'_, '_> {
         }
         let ceiling = model::Ceiling {
             id: it.id.as_ref().map(|id| self.builder.name(&id.text)),
-            over,
+            over: over.into(),
             statements: self.statements(&it.statements),
             origin: self.origin(it.at),
         };
@@ -441,8 +455,8 @@ impl Converter<'_, '_> {
             },
             observed_since: moment(it.observed_since),
             fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(&name.text)),
-            held_by: self.names(&it.held_by.0),
-            seen_in: self.names(&it.seen_in.0),
+            held_by: self.list(&it.held_by.0),
+            seen_in: self.list(&it.seen_in.0),
             origin: self.origin(it.at),
         };
         let id: model::KeyId = self.builder.mention(&it.id.text);
@@ -454,9 +468,9 @@ impl Converter<'_, '_> {
         let id: VerifierId = self.builder.mention(&it.id.text);
         let verifier = model::Verifier {
             scope: self.mention(it.scope.as_ref()),
-            issuers: self.names(&it.issuers.0),
-            audiences: self.names(&it.audiences.0),
-            algorithms: self.names(&it.algorithms.0),
+            issuers: self.list(&it.issuers.0),
+            audiences: self.list(&it.audiences.0),
+            algorithms: self.list(&it.algorithms.0),
             key_set: self.name(it.key_set.as_ref()),
             checks_signature: it.checks_signature.unwrap_or(true),
             origin: self.origin(it.at),
@@ -469,7 +483,7 @@ impl Converter<'_, '_> {
         let id: model::TokenId = self.builder.mention(&it.id.text);
         let token = model::Token {
             issuer: self.name(it.issuer.as_ref()),
-            audiences: self.names(&it.audiences.0),
+            audiences: self.list(&it.audiences.0),
             algorithm: self.name(it.algorithm.as_ref()),
             public: it.public,
             issued: moment(it.issued),
@@ -604,14 +618,14 @@ impl Converter<'_, '_> {
         }
     }
 
-    fn statements(&mut self, statements: &[Statement<'_>]) -> Vec<StatementId> {
+    fn statements(&mut self, statements: &[Statement<'_>]) -> Box<[StatementId]> {
         statements.iter().map(|statement| self.statement(statement)).collect()
     }
 
     fn statement(&mut self, it: &Statement<'_>) -> StatementId {
         let resources = match &it.on {
             Some(on) => self.resources(on),
-            None => Selection { any: vec![self.pattern("*")], except: Vec::new() },
+            None => self.any_resource(),
         };
         let statement = model::Statement {
             effect: if it.allows { Effect::Allow } else { Effect::Deny },
@@ -623,29 +637,40 @@ impl Converter<'_, '_> {
         self.builder.statement(statement)
     }
 
-    fn actions(&mut self, picked: &Picked<ActionPattern<'_>>) -> Selection {
-        self.selection(picked, |pattern| &pattern.0)
+    fn actions(&mut self, picked: &Picked<ActionPattern<'_>>) -> ActionsId {
+        let selection = self.selection(picked, |pattern| &pattern.0);
+        self.builder.actions(selection)
     }
 
-    fn resources(&mut self, picked: &Picked<ResourcePattern<'_>>) -> Selection {
-        self.selection(picked, |pattern| &pattern.0)
+    fn resources(&mut self, picked: &Picked<ResourcePattern<'_>>) -> ResourcesId {
+        let selection = self.selection(picked, |pattern| &pattern.0);
+        self.builder.resources(selection)
+    }
+
+    fn any_resource(&mut self) -> ResourcesId {
+        let selection = Selection::One(self.pattern("*"));
+        self.builder.resources(selection)
     }
 
     /// What is picked; all but the exceptions where nothing else is listed.
     fn selection<P>(&mut self, picked: &Picked<P>, text: impl Fn(&P) -> &str) -> Selection {
-        let any = if picked.any.is_empty() {
-            vec![self.pattern("*")]
-        } else {
-            picked.any.iter().map(|pattern| self.pattern(text(pattern))).collect()
-        };
-        Selection { any, except: picked.except.iter().map(|pattern| self.pattern(text(pattern))).collect() }
+        match (picked.any.as_slice(), picked.except.as_slice()) {
+            ([only], []) => Selection::One(self.pattern(text(only))),
+            (any, except) => {
+                let any: Vec<PatternId> = any.iter().map(|pattern| self.pattern(text(pattern))).collect();
+                let any = if any.is_empty() { vec![self.pattern("*")] } else { any };
+                let except: Vec<PatternId> =
+                    except.iter().map(|pattern| self.pattern(text(pattern))).collect();
+                Selection::new(&any, &except)
+            }
+        }
     }
 
     fn pattern(&mut self, text: &str) -> PatternId {
         self.builder.pattern(text).expect("patterns are checked as they are read")
     }
 
-    fn conditions(&mut self, when: &When<'_>) -> Vec<model::Condition> {
+    fn conditions(&mut self, when: &When<'_>) -> Box<[model::Condition]> {
         let mut conditions: Vec<model::Condition> = when
             .tests
             .iter()
@@ -657,7 +682,7 @@ impl Converter<'_, '_> {
         for text in &when.opaque {
             conditions.push(model::Condition::Opaque(self.builder.name(&text.0)));
         }
-        conditions
+        conditions.into()
     }
 
     fn attribute(&mut self, name: &str) -> Option<Attribute> {
@@ -682,8 +707,8 @@ impl Converter<'_, '_> {
 
     fn test(&mut self, test: &Test<'_>) -> model::Test {
         match test {
-            Test::Equals(values) => model::Test::Equals(self.names(values)),
-            Test::NotEquals(values) => model::Test::NotEquals(self.names(values)),
+            Test::Equals(values) => model::Test::Equals(self.names(values).into()),
+            Test::NotEquals(values) => model::Test::NotEquals(self.names(values).into()),
             Test::Like(patterns) => model::Test::Like(patterns.iter().map(any_pattern).collect()),
             Test::InNetwork(nets) => model::Test::InNetwork(nets.iter().map(|net| net.0).collect()),
             Test::Before(time) => model::Test::Before(time.0),

@@ -6,9 +6,9 @@ use clap::{Args, ValueEnum};
 use pasaporte_core::pattern::Pattern;
 use pasaporte_core::rules::{self, Severity};
 
-use super::{BLIND, Done, FOUND, Format, Input};
+use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop};
 use crate::audited::Audited;
-use crate::view::{self, Page};
+use crate::view;
 
 #[derive(Debug, Args)]
 pub(crate) struct Audit {
@@ -73,21 +73,15 @@ impl From<Level> for Severity {
 }
 
 impl Audit {
-    pub(crate) fn run(&self, page: Page) -> Done {
-        let chosen = match self.judging.chosen() {
-            Ok(chosen) => chosen,
-            Err(misused) => return misused,
-        };
-        let estate = match self.input.load() {
-            Ok(estate) => estate,
-            Err(done) => return done,
-        };
+    pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        let chosen = self.judging.chosen()?;
+        let estate = self.input.load()?;
         let audited = Audited::new(&estate, chosen);
-        let text = match self.format {
-            Format::Text => view::audit(page, &estate, &audited, self.showing.in_full()),
-            Format::Json => audited.to_json(&estate),
-        };
-        Done::Exit(text, self.judging.exit_code(&audited))
+        match self.format {
+            Format::Text => sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?,
+            Format::Json => audited.write_json(sheet.out)?,
+        }
+        Ok(self.judging.exit_code(&audited))
     }
 }
 
@@ -100,14 +94,14 @@ impl Showing {
 
 impl Judging {
     /// The ids of the rules to run.
-    pub(crate) fn chosen(&self) -> Result<BTreeSet<&'static str>, Done> {
+    pub(crate) fn chosen(&self) -> Result<BTreeSet<&'static str>, Stop> {
         let only = matching(&self.only)?;
         let skip = matching(&self.skip)?;
         let all = rules::all().map(|rule| rule.id);
         Ok(all.filter(|id| (self.only.is_empty() || only.contains(id)) && !skip.contains(id)).collect())
     }
 
-    fn exit_code(&self, audited: &Audited) -> u8 {
+    fn exit_code(&self, audited: &Audited<'_>) -> u8 {
         let over = |level: Level| audited.findings.iter().any(|finding| finding.severity >= level.into());
         if self.fail_on.is_some_and(over) {
             FOUND
@@ -121,7 +115,7 @@ impl Judging {
 
 /// The rules that some patterns match, each of which must match one: a rule id with a slip in it
 /// would otherwise silently leave a rule out.
-pub(crate) fn matching(patterns: &[String]) -> Result<BTreeSet<&'static str>, Done> {
+pub(crate) fn matching(patterns: &[String]) -> Result<BTreeSet<&'static str>, Stop> {
     let mut ids = BTreeSet::new();
     for text in patterns {
         let matched: Vec<&str> = match Pattern::parse(text) {
@@ -134,7 +128,7 @@ pub(crate) fn matching(patterns: &[String]) -> Result<BTreeSet<&'static str>, Do
                 Some(near) => format!("did you mean {near}?"),
                 None => "`pasaporte rules` lists them; a pattern is written like 'key/*'".to_owned(),
             };
-            return Err(Done::Misused { message: format!("no rule matches `{}`", view::safe(text)), help });
+            return Err(Stop::Misused { message: format!("no rule matches `{}`", view::safe(text)), help });
         }
         ids.extend(matched);
     }

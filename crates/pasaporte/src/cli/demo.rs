@@ -8,10 +8,10 @@ use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::load;
 use pasaporte_formats::text::{Form, Source};
 
-use super::Done;
 use super::audit::{Judging, Showing};
+use super::{Done, Sheet, Stop};
 use crate::audited::Audited;
-use crate::view::{self, Page};
+use crate::view;
 
 #[derive(Debug, Args)]
 pub(crate) struct Demo {
@@ -33,11 +33,9 @@ const FILES: &[(&str, &str)] = &[
 ];
 
 impl Demo {
-    pub(crate) fn run(&self, page: Page) -> Done {
-        if let Some(folder) = &self.folder
-            && let Err(done) = write(folder)
-        {
-            return done;
+    pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        if let Some(folder) = &self.folder {
+            write(folder)?;
         }
         let place = self.folder.as_deref().unwrap_or(Path::new("demo"));
         let sources: Vec<Source> = FILES
@@ -48,24 +46,17 @@ impl Demo {
                 form: Form::Yaml,
             })
             .collect();
-        let estate = match load(&sources, None, Diagnostics::default()) {
-            Ok(estate) => estate,
-            Err(diagnostics) => return Done::Wrong(diagnostics),
-        };
-        let chosen = match Judging::default().chosen() {
-            Ok(chosen) => chosen,
-            Err(misused) => return misused,
-        };
-        let audited = Audited::new(&estate, chosen);
-        let mut text = view::audit(page, &estate, &audited, self.showing.in_full());
-        text.push_str(&view::next_steps(page, self.folder.as_deref()));
-        Done::Text(text)
+        let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
+        let audited = Audited::new(&estate, Judging::default().chosen()?);
+        sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?;
+        sheet.text(&view::next_steps(sheet.page, self.folder.as_deref()))?;
+        Ok(0)
     }
 }
 
 /// Writes the sample estate, but never over a file that is there already.
-fn write(folder: &Path) -> Result<(), Done> {
-    let failed = |what: &Path, error: &std::io::Error| Done::Misused {
+fn write(folder: &Path) -> Result<(), Stop> {
+    let failed = |what: &Path, error: &std::io::Error| Stop::Misused {
         message: format!("cannot write {}: {error}", view::safe(&what.to_string_lossy())),
         help: "name a folder that you may write to".to_owned(),
     };
@@ -74,7 +65,7 @@ fn write(folder: &Path) -> Result<(), Done> {
         if let Ok(there) = fs::read(&path)
             && there != text.as_bytes()
         {
-            return Err(Done::Misused {
+            return Err(Stop::Misused {
                 message: format!("{} is there already, and differs", view::safe(&path.to_string_lossy())),
                 help: "name an empty or a new folder".to_owned(),
             });

@@ -5,8 +5,8 @@ mod rows;
 use clap::{Args, ValueEnum};
 use pasaporte_core::rules;
 
-use super::{Done, Format, Input};
-use crate::view::{self, Page};
+use super::{Done, Format, Input, Sheet};
+use crate::view;
 
 #[derive(Debug, Args)]
 pub(crate) struct List {
@@ -35,11 +35,8 @@ enum What {
 }
 
 impl List {
-    pub(crate) fn run(&self, page: Page) -> Done {
-        let estate = match self.input.load() {
-            Ok(estate) => estate,
-            Err(done) => return done,
-        };
+    pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        let estate = self.input.load()?;
         let audit = rules::Audit::new(&estate, rules::Settings::default());
         let table = match self.what {
             What::Functions => rows::functions(&audit),
@@ -48,9 +45,10 @@ impl List {
             What::Keys => rows::keys(&audit),
             What::Grants => rows::grants(&audit),
         };
-        Done::Text(match self.format {
-            Format::Text => view::table(page, &table),
-            Format::Json => view::json(&table.to_json()),
-        })
+        match self.format {
+            Format::Text => sheet.text(&view::table(sheet.page, &table))?,
+            Format::Json => sheet.json(&table.to_json())?,
+        }
+        Ok(0)
     }
 }

@@ -6,7 +6,7 @@ mod list;
 mod rules;
 mod schema;
 
-use std::io::Write;
+use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -16,9 +16,10 @@ use jiff::Timestamp;
 use pasaporte_core::estate::Estate;
 use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::{load, parse_moment};
+use pasaporte_formats::report::write_json;
 use pasaporte_formats::text::Source;
 
-use crate::view;
+use crate::view::{self, Page};
 
 /// Reads what event-driven functions may do and who may make them run, and says what is too wide,
 /// what is open to anyone, which keys are stale, and what the smallest safe fix is.
@@ -93,12 +94,26 @@ struct Input {
     as_of: Option<Timestamp>,
 }
 
-/// What a command comes to.
-enum Done {
-    /// This text, and success.
-    Text(String),
-    /// This text, and an exit code.
-    Exit(String, u8),
+/// What a command writes to, and how wide its text may be.
+pub(crate) struct Sheet<'o> {
+    pub(crate) page: Page,
+    pub(crate) out: &'o mut dyn Write,
+}
+
+impl Sheet<'_> {
+    /// Writes a text that is ready.
+    fn text(&mut self, text: &str) -> Result<(), Stop> {
+        Ok(self.out.write_all(text.as_bytes())?)
+    }
+
+    /// Writes a value as JSON.
+    fn json(&mut self, value: &impl serde::Serialize) -> Result<(), Stop> {
+        Ok(write_json(value, self.out)?)
+    }
+}
+
+/// Why a command could not answer.
+enum Stop {
     /// The input is wrong, in these ways.
     Wrong(Diagnostics),
     /// The call is wrong.
@@ -108,7 +123,18 @@ enum Done {
         /// What to do.
         help: String,
     },
+    /// The answer cannot be written.
+    Unwritten(std::io::Error),
 }
+
+impl From<std::io::Error> for Stop {
+    fn from(error: std::io::Error) -> Self {
+        Self::Unwritten(error)
+    }
+}
+
+/// The exit code of a command that answered.
+type Done = Result<u8, Stop>;
 
 /// Exit code for findings at or over the threshold.
 const FOUND: u8 = 1;
@@ -120,34 +146,37 @@ const BLIND: u8 = 3;
 /// Runs the program.
 pub(crate) fn run() -> ExitCode {
     let cli = Cli::parse();
-    let page = view::Page::new(cli.look.width.map(usize::from));
-    let done = match &cli.command {
-        Command::Audit(it) => it.run(page),
-        Command::List(it) => it.run(page),
-        Command::Rules(it) => it.run(page),
-        Command::Schema(it) => it.run(),
-        Command::Demo(it) => it.run(page),
-    };
     let choice = match cli.look.color {
         Color::Auto => None,
         Color::Always => Some(ColorChoice::Always),
         Color::Never => Some(ColorChoice::Never),
     };
-    let (text, code) = match done {
-        Done::Text(text) => (text, 0),
-        Done::Exit(text, code) => (text, code),
-        Done::Wrong(diagnostics) => return complain(&view::diagnostics(diagnostics), choice),
-        Done::Misused { message, help } => return complain(&view::misuse(&message, &help), choice),
-    };
     let stdout = std::io::stdout();
-    let mut out =
-        AutoStream::new(stdout.lock(), choice.unwrap_or_else(|| AutoStream::choice(&std::io::stdout())));
-    // A reader that has seen enough closes the pipe; that is not an error of ours.
-    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
-        Ok(()) => ExitCode::from(code),
-        Err(error) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::from(code),
-        Err(error) => {
+    let colours = choice.unwrap_or_else(|| AutoStream::choice(&stdout));
+    let mut out = BufWriter::with_capacity(1 << 16, AutoStream::new(stdout.lock(), colours));
+    let page = Page::new(cli.look.width.map(usize::from));
+    let done = cli.command.run(&mut Sheet { page, out: &mut out });
+    let done = done.and_then(|code| out.flush().map(|()| code).map_err(Stop::from));
+    match done {
+        Ok(code) => ExitCode::from(code),
+        Err(Stop::Wrong(diagnostics)) => complain(&view::diagnostics(diagnostics), choice),
+        Err(Stop::Misused { message, help }) => complain(&view::misuse(&message, &help), choice),
+        // A reader that has seen enough closes the pipe; that is not an error of ours.
+        Err(Stop::Unwritten(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
+        Err(Stop::Unwritten(error)) => {
             complain(&view::misuse(&format!("cannot write the answer: {error}"), "free some space"), choice)
+        }
+    }
+}
+
+impl Command {
+    fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        match self {
+            Self::Audit(it) => it.run(sheet),
+            Self::List(it) => it.run(sheet),
+            Self::Rules(it) => it.run(sheet),
+            Self::Schema(it) => it.run(sheet),
+            Self::Demo(it) => it.run(sheet),
         }
     }
 }
@@ -163,7 +192,7 @@ fn complain(text: &str, choice: Option<ColorChoice>) -> ExitCode {
 
 impl Input {
     /// Reads the estate.
-    fn load(&self) -> Result<Estate, Done> {
+    fn load(&self) -> Result<Estate, Stop> {
         let mut diagnostics = Diagnostics::default();
         let (standard, paths): (Vec<PathBuf>, Vec<PathBuf>) =
             self.paths.iter().cloned().partition(|path| path == Path::new("-"));
@@ -171,7 +200,7 @@ impl Input {
         if !standard.is_empty() {
             sources.push(Source::Standard);
         }
-        load(&sources, self.as_of, diagnostics).map_err(Done::Wrong)
+        load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)
     }
 }
 

@@ -5,8 +5,8 @@ use pasaporte_core::rules::{self, Rule};
 use pasaporte_formats::report::RuleOut;
 
 use super::audit::matching;
-use super::{Done, Format};
-use crate::view::{self, Page};
+use super::{Done, Format, Sheet};
+use crate::view;
 
 #[derive(Debug, Args)]
 pub(crate) struct Rules {
@@ -18,21 +18,19 @@ pub(crate) struct Rules {
 }
 
 impl Rules {
-    pub(crate) fn run(&self, page: Page) -> Done {
+    pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let chosen: Vec<&'static Rule> = match &self.id {
             None => rules::all().collect(),
-            Some(id) => match matching(std::slice::from_ref(id)) {
-                Ok(ids) => rules::all().filter(|rule| ids.contains(rule.id)).collect(),
-                Err(misused) => return misused,
-            },
-        };
-        Done::Text(match self.format {
-            Format::Json => {
-                let rules: Vec<RuleOut> = chosen.into_iter().map(RuleOut::of).collect();
-                view::json(&rules)
+            Some(id) => {
+                let ids = matching(std::slice::from_ref(id))?;
+                rules::all().filter(|rule| ids.contains(rule.id)).collect()
             }
-            Format::Text if self.id.is_none() => view::rule_list(page, &chosen),
-            Format::Text => view::rule_pages(page, &chosen),
-        })
+        };
+        match self.format {
+            Format::Json => sheet.json(&chosen.into_iter().map(RuleOut::of).collect::<Vec<_>>())?,
+            Format::Text if self.id.is_none() => sheet.text(&view::rule_list(sheet.page, &chosen))?,
+            Format::Text => sheet.text(&view::rule_pages(sheet.page, &chosen))?,
+        }
+        Ok(0)
     }
 }

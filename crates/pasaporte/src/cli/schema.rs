@@ -3,7 +3,7 @@
 use clap::Args;
 use pasaporte_formats::schema;
 
-use super::Done;
+use super::{Done, Sheet, Stop};
 
 #[derive(Debug, Args)]
 pub(crate) struct Schema {
@@ -12,20 +12,21 @@ pub(crate) struct Schema {
 }
 
 impl Schema {
-    pub(crate) fn run(&self) -> Done {
+    pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let Some(name) = &self.name else {
-            return Done::Text(
+            sheet.text(
                 "estate  what is read: functions and all that surrounds them\n\
-                 audit   what `pasaporte audit --format json` writes\n"
-                    .to_owned(),
-            );
+                 audit   what `pasaporte audit --format json` writes\n",
+            )?;
+            return Ok(0);
         };
-        match schema::schema(name) {
-            Some(schema) => Done::Text(schema),
-            None => Done::Misused {
+        let Some(schema) = schema::schema(name) else {
+            return Err(Stop::Misused {
                 message: format!("there is no schema `{}`", crate::view::safe(name)),
                 help: format!("the schemas are {}", schema::NAMES.join(" and ")),
-            },
-        }
+            });
+        };
+        sheet.text(&schema)?;
+        Ok(0)
     }
 }

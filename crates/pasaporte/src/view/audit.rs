@@ -4,7 +4,7 @@ use std::fmt::Write;
 use std::path::Path;
 
 use pasaporte_core::estate::{Estate, Vocabulary};
-use pasaporte_core::rules::{Finding, Rule, Severity, Sureness};
+use pasaporte_core::rules::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_formats::report::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
@@ -15,7 +15,8 @@ use crate::audited::Audited;
 const MOST_OF_A_RULE: usize = 3;
 
 /// The audit as text; `in_full` says how many findings are told in full, none is all.
-pub(crate) fn audit(page: Page, estate: &Estate, audited: &Audited, in_full: Option<usize>) -> String {
+pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -> String {
+    let estate = audited.audit.estate();
     let mut out = heading(page, audited);
     let mut left = in_full.unwrap_or(usize::MAX);
     let most = if in_full.is_some() { MOST_OF_A_RULE } else { usize::MAX };
@@ -37,16 +38,16 @@ pub(crate) fn audit(page: Page, estate: &Estate, audited: &Audited, in_full: Opt
             }
             out.push_str(&rule_line(page, group[0].rule));
             for finding in &group[..told] {
-                out.push_str(&in_detail(page, estate, finding));
+                out.push_str(&in_detail(page, &audited.audit, finding));
             }
             if told < group.len() {
                 named += group.len() - told;
-                out.push_str(&others(page, severity, &group[told..]));
+                out.push_str(&others(page, estate, severity, &group[told..]));
             }
         }
         for group in short {
             named += group.len();
-            out.push_str(&in_short(page, group));
+            out.push_str(&in_short(page, estate, group));
         }
         out.push('\n');
     }
@@ -55,7 +56,7 @@ pub(crate) fn audit(page: Page, estate: &Estate, audited: &Audited, in_full: Opt
 }
 
 /// What was looked at, so that nobody takes "no findings" for more than it says.
-fn heading(page: Page, audited: &Audited) -> String {
+fn heading(page: Page, audited: &Audited<'_>) -> String {
     let looked_at = &audited.looked_at;
     let as_of = looked_at.as_of.as_ref().map_or_else(
         || "at a time that the estate does not say".to_owned(),
@@ -147,13 +148,16 @@ fn rule_line(page: Page, rule: &Rule) -> String {
 }
 
 /// A finding in full: the thing, where it is, the situation, the fix, the evidence.
-fn in_detail(page: Page, estate: &Estate, finding: &Finding) -> String {
+fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
+    let estate = audit.estate();
+    let told = finding.told(audit);
+    let name = finding.label(estate);
     let style = style_of(finding.severity);
     let bar = format!("{style}▌{style:#} ");
     let mut out = String::new();
-    let place = place(finding);
-    let gap = page.text_width().saturating_sub(2 + finding.thing.width() + place.width());
-    let thing = paint(NAME.bold(), &finding.thing);
+    let place = place(estate, finding);
+    let gap = page.text_width().saturating_sub(2 + name.width() + place.width());
+    let thing = paint(NAME.bold(), &name);
     if place.is_empty() {
         let _ = writeln!(out, "\n{bar}{thing}");
     } else if gap >= 2 {
@@ -161,10 +165,10 @@ fn in_detail(page: Page, estate: &Estate, finding: &Finding) -> String {
     } else {
         let _ = writeln!(out, "\n{bar}{thing}\n{bar}{}", paint(DIM, &place));
     }
-    out.push_str(&page.paragraph(&finding.situation, &bar, &bar, 2));
+    out.push_str(&page.paragraph(&told.situation, &bar, &bar, 2));
     let fix = format!("{bar}{} ", paint(FIX, "fix "));
-    out.push_str(&page.paragraph(&finding.fix, &fix, &format!("{bar}     "), 7));
-    let seen: Vec<String> = finding
+    out.push_str(&page.paragraph(&told.fix, &fix, &format!("{bar}     "), 7));
+    let seen: Vec<String> = told
         .evidence
         .iter()
         .map(|evidence| {
@@ -182,10 +186,12 @@ fn in_detail(page: Page, estate: &Estate, finding: &Finding) -> String {
 }
 
 /// Where a finding's thing is, and how sure it is if it is not certain.
-fn place(finding: &Finding) -> String {
+fn place(estate: &Estate, finding: &Finding) -> String {
     let environment = finding.environment.map(|environment| environment.word().to_owned());
     let sureness = (finding.sureness != Sureness::Certain).then(|| finding.sureness.word().to_owned());
-    [sureness, environment, finding.account.clone(), finding.platform.clone()]
+    let account = finding.account(estate).map(str::to_owned);
+    let platform = finding.platform(estate).map(str::to_owned);
+    [sureness, environment, account, platform]
         .into_iter()
         .flatten()
         .collect::<Vec<_>>()
@@ -193,15 +199,15 @@ fn place(finding: &Finding) -> String {
 }
 
 /// The others of a rule, by name.
-fn others(page: Page, severity: Severity, findings: &[&Finding]) -> String {
+fn others(page: Page, estate: &Estate, severity: Severity, findings: &[&Finding]) -> String {
     let style = style_of(severity);
     let bar = format!("{style}▌{style:#} ");
-    let text = format!("and {} more: {}", findings.len(), names(findings, 6));
+    let text = format!("and {} more: {}", findings.len(), names(estate, findings, 6));
     format!("\n{}", page.paragraph(&text, &bar, &bar, 2))
 }
 
 /// The findings of a rule in a line or two.
-fn in_short(page: Page, findings: &[&Finding]) -> String {
+fn in_short(page: Page, estate: &Estate, findings: &[&Finding]) -> String {
     let rule = findings[0].rule;
     let style = style_of(findings[0].severity);
     let mut out = format!(
@@ -212,20 +218,20 @@ fn in_short(page: Page, findings: &[&Finding]) -> String {
     let first = "     ";
     let id = format!("{first}{}  ", paint(DIM, rule.id));
     let indent = first.len() + rule.id.width() + 2;
-    out.push_str(&page.paragraph(&names(findings, 3), &id, &" ".repeat(indent), indent));
+    out.push_str(&page.paragraph(&names(estate, findings, 3), &id, &" ".repeat(indent), indent));
     out
 }
 
 /// The things of some findings, each once, up to some many.
-fn names(findings: &[&Finding], most: usize) -> String {
-    let mut things: Vec<&str> = findings.iter().map(|finding| finding.thing.as_str()).collect();
+fn names(estate: &Estate, findings: &[&Finding], most: usize) -> String {
+    let mut things: Vec<String> = findings.iter().map(|finding| finding.label(estate)).collect();
     things.dedup();
     let more = things.len().saturating_sub(most);
     let shown = things[..things.len().min(most)].join(", ");
     if more == 0 { shown } else { format!("{shown} … and {more} more") }
 }
 
-fn summary(page: Page, audited: &Audited, named: usize) -> String {
+fn summary(page: Page, audited: &Audited<'_>, named: usize) -> String {
     let mut counts = Vec::new();
     for (word, severity) in Severity::ALL.iter().rev() {
         let number = audited.findings.iter().filter(|finding| finding.severity == *severity).count();

@@ -132,8 +132,7 @@ pub(super) fn identities(audit: &Audit<'_>) -> Table {
         let kind =
             if identity.default { format!("{}, default", identity.kind) } else { identity.kind.to_string() };
         let principal = pasaporte_core::estate::Principal::Identity(id);
-        let names = audit.access().names(principal);
-        let grants = names.iter().map(|name| audit.access().grants_of(*name).len()).sum();
+        let grants = audit.access().held(principal).len();
         table.row(vec![
             Cell::text(estate.id(id)),
             account,

@@ -1,0 +1,137 @@
+//! Whether a statement picks an action and a resource, answered ahead.
+//!
+//! Most statements of an estate say one of few things about actions, and name one resource. So the distinct
+//! choices of actions are matched once for each action that is asked about, which leaves a bit to look up;
+//! and a choice of one plain name is resolved once to the thing of that name, which leaves two numbers to
+//! compare. Only what has wildcards in the names of resources is matched as text.
+
+use std::sync::{Arc, OnceLock};
+
+use super::Access;
+use crate::estate::{ActionsId, Estate, Id, ResourcesId, Selection, Thing};
+
+/// An action, with the choices of actions that pick it.
+#[derive(Debug)]
+pub struct Action {
+    pub(super) text: Box<str>,
+    /// A bit for each distinct choice, where case counts and where it does not.
+    pub(super) exact: Box<[u64]>,
+    pub(super) any_case: Option<Box<[u64]>>,
+}
+
+impl Action {
+    /// The action as written.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    pub(super) fn is_picked_by(&self, actions: ActionsId, any_case: bool) -> bool {
+        let bits = if any_case { self.any_case.as_ref().unwrap_or(&self.exact) } else { &self.exact };
+        let index = actions.index();
+        bits.get(index / 64).is_some_and(|word| word & (1 << (index % 64)) != 0)
+    }
+}
+
+impl Action {
+    /// Whether a choice picks the action in one account or another.
+    pub(crate) fn may_be_picked_by(&self, actions: ActionsId) -> bool {
+        self.is_picked_by(actions, false) || self.is_picked_by(actions, true)
+    }
+}
+
+/// What a choice of resources comes to.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Pick {
+    /// Everything.
+    All,
+    /// This one thing.
+    Only(Thing),
+    /// Nothing that the estate knows.
+    Nothing,
+    /// What its patterns match.
+    Matching,
+}
+
+pub(super) fn picks(estate: &Estate) -> Box<[Pick]> {
+    estate
+        .all_resources_picked()
+        .map(|(_, selection)| {
+            let Selection::One(pattern) = selection else { return Pick::Matching };
+            let pattern = estate.pattern(*pattern);
+            if pattern.is_everything() {
+                return Pick::All;
+            }
+            match pattern.as_literal() {
+                None => Pick::Matching,
+                Some(name) => match name.split_once(':') {
+                    // These are not found by name.
+                    Some(("grant" | "ceiling" | "enrolment" | "scope", _)) => Pick::Matching,
+                    _ => estate.thing(name).map_or(Pick::Nothing, Pick::Only),
+                },
+            }
+        })
+        .collect()
+}
+
+/// The name of a thing, written out when it is first needed.
+pub(super) struct Label<'e> {
+    estate: &'e Estate,
+    thing: Thing,
+    text: OnceLock<String>,
+}
+
+impl<'e> Label<'e> {
+    pub(super) fn new(estate: &'e Estate, thing: Thing) -> Self {
+        Self { estate, thing, text: OnceLock::new() }
+    }
+
+    pub(super) fn text(&self) -> &str {
+        self.text.get_or_init(|| self.estate.label(self.thing))
+    }
+}
+
+impl<'e> Access<'e> {
+    /// Prepares questions about an action; what was prepared once is kept.
+    pub fn action(&self, text: &str) -> Arc<Action> {
+        let kept = || self.prepared.lock().expect("nobody panics while holding it");
+        if let Some(action) = kept().get(text) {
+            return Arc::clone(action);
+        }
+        let action = Arc::new(self.prepare(text));
+        kept().insert(text.into(), Arc::clone(&action));
+        action
+    }
+
+    pub(super) fn prepare(&self, text: &str) -> Action {
+        let mut exact = vec![0; self.estate.all_actions_picked().len().div_ceil(64)].into_boxed_slice();
+        let mut any_case = self.some_ignore_case.then(|| exact.clone());
+        for (id, selection) in self.estate.all_actions_picked() {
+            let bit = 1 << (id.index() % 64);
+            if self.selects(selection, text, false) {
+                exact[id.index() / 64] |= bit;
+            }
+            if let Some(bits) = any_case.as_mut().filter(|_| self.selects(selection, text, true)) {
+                bits[id.index() / 64] |= bit;
+            }
+        }
+        Action { text: text.into(), exact, any_case }
+    }
+
+    pub(super) fn picks_resource(&self, resources: ResourcesId, thing: Thing, label: &Label<'_>) -> bool {
+        match self.picks[resources.index()] {
+            Pick::All => true,
+            Pick::Only(only) => only == thing,
+            Pick::Nothing => false,
+            Pick::Matching => self.selects(self.estate.resources_picked(resources), label.text(), false),
+        }
+    }
+
+    /// Whether a choice takes a text.
+    pub(crate) fn selects(&self, selection: &Selection, text: &str, any_case: bool) -> bool {
+        let matches = |id: &crate::estate::PatternId| {
+            let pattern = self.estate.pattern(*id);
+            if any_case { pattern.matches_any_case(text) } else { pattern.matches(text) }
+        };
+        selection.any().iter().any(matches) && !selection.except().iter().any(matches)
+    }
+}

@@ -1,0 +1,98 @@
+//! What lives where: things in the order of the scope tree, so that a question about an area looks at that
+//! area only.
+
+use super::Access;
+use crate::estate::{
+    At, Estate, FunctionId, Id, IdentityId, Kept, KeyId, ResourceId, ResourcesId, ScopeId, Thing, UserId,
+};
+
+/// The declared things of some kinds, by place.
+#[derive(Debug)]
+pub(super) struct Population {
+    pub(super) functions: Placed<FunctionId>,
+    pub(super) identities: Placed<IdentityId>,
+    pub(super) users: Placed<UserId>,
+    pub(super) resources: Placed<ResourceId>,
+    pub(super) keys: Placed<KeyId>,
+}
+
+/// Things of one kind, each with its place in the order of the scope tree.
+#[derive(Debug)]
+pub(super) struct Placed<K> {
+    all: Box<[(u32, K)]>,
+}
+
+impl Population {
+    pub(super) fn new(estate: &Estate) -> Self {
+        Self {
+            functions: Placed::new(estate),
+            identities: Placed::new(estate),
+            users: Placed::new(estate),
+            resources: Placed::new(estate),
+            keys: Placed::new(estate),
+        }
+    }
+}
+
+impl<K: Kept> Placed<K> {
+    fn new(estate: &Estate) -> Self {
+        // What lies in no scope comes last.
+        let place = |id: K| {
+            estate.scope_of(id.thing()).map_or(u32::MAX, |scope| estate.tree().place(scope).start)
+        };
+        let mut all: Box<[(u32, K)]> = estate.all::<K>().map(|(id, _)| (place(id), id)).collect();
+        all.sort_unstable();
+        Self { all }
+    }
+
+    /// Those that lie in a place, if it is a scope; for another thing all, since a few lie in it or none.
+    pub(super) fn within(&self, estate: &Estate, at: At) -> &[(u32, K)] {
+        let At::Thing(Thing::Scope(scope)) = at else { return &self.all };
+        let area = estate.tree().place(scope);
+        let start = self.all.partition_point(|(place, _)| *place < area.start);
+        let end = self.all.partition_point(|(place, _)| *place < area.end);
+        &self.all[start..end]
+    }
+}
+
+impl Access<'_> {
+    /// The functions that live in a scope, or in any scope below it.
+    pub fn functions_in(&self, scope: ScopeId) -> impl ExactSizeIterator<Item = FunctionId> {
+        self.population.functions.within(self.estate, At::Thing(Thing::Scope(scope))).iter().map(|(_, id)| *id)
+    }
+
+    /// How many declared things of a kind that has a section of its own a choice takes at a place.
+    pub fn count_taken(&self, kind: &str, resources: ResourcesId, at: At) -> usize {
+        match kind {
+            FunctionId::KIND => self.count(&self.population.functions, resources, at),
+            IdentityId::KIND => self.count(&self.population.identities, resources, at),
+            KeyId::KIND => self.count(&self.population.keys, resources, at),
+            _ => 0,
+        }
+    }
+
+    fn count<K: Kept>(&self, all: &Placed<K>, resources: ResourcesId, at: At) -> usize {
+        let estate = self.estate;
+        let selection = estate.resources_picked(resources);
+        let everything = selection.except().is_empty()
+            && selection.any().iter().any(|id| {
+                let text = estate.pattern(*id).text();
+                text == "*" || text.strip_suffix(":*") == Some(K::KIND)
+            });
+        let here = all.within(estate, at);
+        match at {
+            At::Everywhere | At::Thing(Thing::Scope(_)) if everything => here.len(),
+            _ => here
+                .iter()
+                .filter(|(_, id)| {
+                    let thing = id.thing();
+                    let lies_here = match at {
+                        At::Everywhere => true,
+                        At::Thing(place) => estate.lies_in(thing, place),
+                    };
+                    lies_here && self.selects(selection, &estate.label(thing), false)
+                })
+                .count(),
+        }
+    }
+}
