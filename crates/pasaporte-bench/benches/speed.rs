@@ -10,7 +10,12 @@ use pasaporte_formats::estate::load;
 use pasaporte_formats::text::{Form, Source};
 
 fn hwm() -> String {
-    std::fs::read_to_string("/proc/self/status").unwrap().lines().find(|l| l.starts_with("VmHWM")).unwrap().to_owned()
+    std::fs::read_to_string("/proc/self/status")
+        .unwrap()
+        .lines()
+        .find(|l| l.starts_with("VmHWM"))
+        .unwrap()
+        .to_owned()
 }
 
 fn main() {
@@ -18,7 +23,9 @@ fn main() {
     if std::env::var("BASE").is_ok() {
         for _ in 0..3 {
             let t = Instant::now();
-            let all = pasaporte_bench::typed::parse(BufReader::with_capacity(1 << 20, File::open(&path).unwrap())).unwrap();
+            let all =
+                pasaporte_bench::typed::parse(BufReader::with_capacity(1 << 20, File::open(&path).unwrap()))
+                    .unwrap();
             println!("base {:?} {} {}", t.elapsed(), all.len(), hwm());
         }
         return;
@@ -33,6 +40,9 @@ fn main() {
     let t = Instant::now();
     let audit = Audit::new(&estate, Settings::default());
     println!("prepare {:?} {}", t.elapsed(), hwm());
+    let t = Instant::now();
+    pasaporte_core::rules::judge(&audit, &[].into());
+    println!("ahead {:?} {}", t.elapsed(), hwm());
     for rule in pasaporte_core::rules::all() {
         let t = Instant::now();
         let found = pasaporte_core::rules::judge(&audit, &[rule.id].into());

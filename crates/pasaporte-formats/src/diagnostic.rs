@@ -93,6 +93,13 @@ impl Diagnostics {
         }
     }
 
+    /// Adds all of another.
+    pub(crate) fn absorb(&mut self, other: Self) {
+        let room = MOST.saturating_sub(self.kept.len());
+        self.beyond += other.beyond + other.kept.len().saturating_sub(room);
+        self.kept.extend(other.kept.into_iter().take(room));
+    }
+
     /// Whether the next one should come with its line.
     pub(crate) fn wants_line(&self) -> bool {
         self.kept.len() < MOST_WITH_LINE

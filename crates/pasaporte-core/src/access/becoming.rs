@@ -74,8 +74,8 @@ impl Access<'_> {
             if verdict == Verdict::No {
                 continue;
             }
-            let depends =
-                verdict == Verdict::Depends || so_far.is_some_and(|so_far| so_far.verdict == Verdict::Depends);
+            let depends = verdict == Verdict::Depends
+                || so_far.is_some_and(|so_far| so_far.verdict == Verdict::Depends);
             let steps = so_far.map_or(0, |so_far| so_far.steps) + 1;
             open.push(Reverse((depends, steps, self.estate.id(identity), from_name, identity, from)));
         }

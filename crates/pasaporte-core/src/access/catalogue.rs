@@ -111,7 +111,8 @@ impl Access<'_> {
                 Ok(pattern) => self.examples(selection, &pattern, any_case),
                 Err(_) => Box::default(),
             };
-            let all = Pattern::parse(within).is_ok_and(|within| self.lists_all_of(selection, &within, any_case));
+            let all =
+                Pattern::parse(within).is_ok_and(|within| self.lists_all_of(selection, &within, any_case));
             Arc::new(Classes { all, examples })
         })
     }
@@ -130,7 +131,13 @@ impl Access<'_> {
             Pick::Only(_) | Pick::Nothing if wild => false,
             _ => remembered(&self.known.resources[resources.index()], pattern, || {
                 let selection = self.estate.resources_picked(resources);
-                Pattern::parse(pattern).is_ok_and(|pattern| self.lists_all_of(selection, &pattern, false))
+                let Ok(pattern) = Pattern::parse(pattern) else { return false };
+                // What follows the first letters may go on with one that no pattern names, so some pattern must
+                // leave it open before them.
+                let start = pattern.literal_start();
+                let open = |each: &&Pattern| start.starts_with(&each.literal_start());
+                let is_open = self.patterns(selection.any()).iter().any(open);
+                (!wild || is_open) && self.lists_all_of(selection, &pattern, false)
             }),
         }
     }

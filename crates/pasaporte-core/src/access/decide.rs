@@ -18,8 +18,8 @@ use super::profile::Profiled;
 use super::reason::{Answer, Ground, Shortfall, Verdict, Via};
 use super::{Access, Action, Context, Known, Truth};
 use crate::estate::{
-    AccountOf, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal,
-    Statement, StatementId, Thing,
+    AccountOf, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal, Statement,
+    StatementId, Thing,
 };
 
 /// May `principal` do `action` on `on`?
@@ -215,8 +215,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
                 let (action, resource) = self.fits(statement);
                 if action && resource && here && !expired {
                     let via = Via::Grant { grant: id, name, set: contained.set };
-                    let holds =
-                        self.ground(contained.statement, statement, via, &grant.conditions, record);
+                    let holds = self.ground(contained.statement, statement, via, &grant.conditions, record);
                     weights.add(statement.effect, holds);
                 } else if R::KEEPS && statement.effect == Effect::Allow {
                     if let Some(near) = near_miss(id, statement, [action, resource, here, !expired], self) {
@@ -269,8 +268,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     /// Whether a statement picks the action, and whether it picks the resource.
     fn fits(&self, statement: &Statement) -> (bool, bool) {
         let action = self.question.action.is_picked_by(statement.actions, self.any_case);
-        let resource =
-            || self.access.picks_resource(statement.resources, self.question.on, &self.label);
+        let resource = || self.access.picks_resource(statement.resources, self.question.on, &self.label);
         (action, action && resource())
     }
 
@@ -369,9 +367,7 @@ fn near_miss(
         (true, true, false, true) => Some(Shortfall::Elsewhere(grant)),
         (true, false, true, true) => Some(Shortfall::OtherResources(grant)),
         // Only what names this very resource is near; what names everything is not.
-        (false, _, true, true)
-            if matches!(case.access.picks[crate::estate::Id::index(statement.resources)], super::picks::Pick::Only(only) if only == case.question.on) =>
-        {
+        (false, _, true, true) if matches!(case.access.picks[crate::estate::Id::index(statement.resources)], super::picks::Pick::Only(only) if only == case.question.on) => {
             Some(Shortfall::OtherActions(grant))
         }
         _ => None,

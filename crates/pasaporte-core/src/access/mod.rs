@@ -19,8 +19,8 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, Grant, GrantId, GroupId, Id, IdentityId, KeyId, PatternId,
-    Principal, ScopeId, SetId, StatementId, Thing, UserId,
+    AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, Grant, GrantId, GroupId, Id, IdentityId, KeyId,
+    PatternId, Principal, ScopeId, SetId, StatementId, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
@@ -32,7 +32,7 @@ pub use condition::{Context, Facts, Known};
 pub use decide::Question;
 pub use picks::Action;
 pub use reason::{Answer, Ground, Shortfall, Verdict, Via};
-pub use taking::Taken;
+pub use taking::{OfKind, Taken};
 pub use truth::Truth;
 
 /// The action of making a function run.

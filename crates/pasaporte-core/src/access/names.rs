@@ -3,8 +3,8 @@
 use super::by::By;
 use super::population::Population;
 use crate::estate::{
-    AccountOf, At, Estate, GroupId, Grouped, IdentityId, List, MemberKind, MembershipRule, Name, Principal, Thing,
-    UserId,
+    AccountOf, At, Estate, GroupId, Grouped, IdentityId, List, MemberKind, MembershipRule, Name, Principal,
+    Thing, UserId,
 };
 
 /// Who is directly in which group, by listing or by rule.
@@ -119,8 +119,9 @@ fn members(estate: &Estate, population: &Population, rule: &MembershipRule) -> V
         }
         MemberKind::User => {
             let users = population.users.within(estate, area).iter().map(|(_, id)| *id);
-            let taken =
-                |id: &UserId| estate.get(*id).is_some_and(|user| rule.takes(estate, user.tags, estate.id(*id)));
+            let taken = |id: &UserId| {
+                estate.get(*id).is_some_and(|user| rule.takes(estate, user.tags, estate.id(*id)))
+            };
             users.filter(taken).map(Principal::User).collect()
         }
     }

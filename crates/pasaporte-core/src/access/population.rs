@@ -37,9 +37,8 @@ impl Population {
 impl<K: Kept> Placed<K> {
     fn new(estate: &Estate) -> Self {
         // What lies in no scope comes last.
-        let place = |id: K| {
-            estate.scope_of(id.thing()).map_or(u32::MAX, |scope| estate.tree().place(scope).start)
-        };
+        let place =
+            |id: K| estate.scope_of(id.thing()).map_or(u32::MAX, |scope| estate.tree().place(scope).start);
         let mut all: Box<[(u32, K)]> = estate.all::<K>().map(|(id, _)| (place(id), id)).collect();
         all.sort_unstable();
         Self { all }
@@ -58,7 +57,11 @@ impl<K: Kept> Placed<K> {
 impl Access<'_> {
     /// The functions that live in a scope, or in any scope below it.
     pub fn functions_in(&self, scope: ScopeId) -> impl ExactSizeIterator<Item = FunctionId> {
-        self.population.functions.within(self.estate, At::Thing(Thing::Scope(scope))).iter().map(|(_, id)| *id)
+        self.population
+            .functions
+            .within(self.estate, At::Thing(Thing::Scope(scope)))
+            .iter()
+            .map(|(_, id)| *id)
     }
 
     /// How many declared things of a kind that has a section of its own a choice takes at a place.

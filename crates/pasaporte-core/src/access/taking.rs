@@ -3,20 +3,41 @@
 //! A choice with wildcards is compared with the resources whose names begin as its patterns do, or with those
 //! that lie at the place, whichever are fewer; and what was found is kept, since many statements and grants
 //! say the same.
+//!
+//! Of the resources of other accounts most are out of reach whatever a grant says, because their own side
+//! must allow as well and does not; [`Access::within_reach`] leaves those out without looking at each.
 
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use rustc_hash::FxHashMap;
 
 use super::Access;
 use super::picks::Pick;
-use crate::estate::{At, Estate, Id, ResourceId, ResourcesId, Selection, Sensitivity, Thing};
+use crate::estate::{
+    AccountOf, At, CrossAccount, Estate, Id, Name, Principal, ResourceId, ResourcesId, Selection,
+    Sensitivity, Thing,
+};
+use crate::pattern::Pattern;
 
 /// Resources that a choice takes, the most sensitive first, then by name.
 #[derive(Debug, Default)]
 pub struct Taken {
     resources: Box<[ResourceId]>,
     confidential: usize,
+    by_kind: Box<[OfKind]>,
+    /// Those whose own side lets in others than their own account, or needs not to.
+    open: OnceLock<Arc<Taken>>,
+}
+
+/// How many resources of a kind there are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct OfKind {
+    /// The kind.
+    pub kind: Name,
+    /// How many.
+    pub count: usize,
+    /// How many of them are confidential.
+    pub confidential: usize,
 }
 
 impl Taken {
@@ -25,9 +46,14 @@ impl Taken {
         &self.resources
     }
 
-    /// How many of them are confidential.
-    pub fn confidential(&self) -> usize {
-        self.confidential
+    /// Those that are confidential, and the others.
+    pub fn split(&self) -> (&[ResourceId], &[ResourceId]) {
+        self.resources.split_at(self.confidential)
+    }
+
+    /// How many there are of each kind.
+    pub fn by_kind(&self) -> &[OfKind] {
+        &self.by_kind
     }
 }
 
@@ -35,6 +61,8 @@ impl Taken {
 #[derive(Debug)]
 pub(super) struct Takings {
     by_name: Box<[ResourceId]>,
+    /// In the order of what follows their kind.
+    by_id: Box<[ResourceId]>,
     /// Where each resource stands in `by_name`.
     rank: Box<[u32]>,
     found: Mutex<FxHashMap<(ResourcesId, At), Arc<Taken>>>,
@@ -48,15 +76,34 @@ impl Takings {
         for (at, id) in by_name.iter().enumerate() {
             rank[id.index()] = at as u32;
         }
-        Self { by_name, rank, found: Mutex::default() }
+        let mut by_id = by_name.clone();
+        by_id.sort_by_key(|id| without_kind(estate.id(*id)));
+        Self { by_name, by_id, rank, found: Mutex::default() }
     }
 
-    /// The resources whose names begin like that.
-    fn beginning(&self, estate: &Estate, start: &str) -> &[ResourceId] {
-        let from = self.by_name.partition_point(|id| estate.id(*id) < start);
-        let length = self.by_name[from..].partition_point(|id| estate.id(*id).starts_with(start));
-        &self.by_name[from..from + length]
+    /// The resources that a pattern may match, by what it begins with: a kind, or any kind and an id.
+    fn beginning_like<'t>(&'t self, estate: &'t Estate, pattern: &Pattern) -> &'t [ResourceId] {
+        match pattern.text().strip_prefix("*:").and_then(|rest| Pattern::parse(rest).ok()) {
+            // A name has one colon, so what follows `*:` is the start of the id.
+            Some(id) => beginning(&self.by_id, &id.literal_start(), |id| without_kind(estate.id(*id))),
+            None => beginning(&self.by_name, &pattern.literal_start(), |id| estate.id(*id)),
+        }
     }
+}
+
+/// Those whose texts begin like that, of some in the order of their texts.
+fn beginning<'t>(
+    all: &'t [ResourceId],
+    start: &str,
+    text: impl Fn(&ResourceId) -> &'t str,
+) -> &'t [ResourceId] {
+    let from = all.partition_point(|id| text(id) < start);
+    let length = all[from..].partition_point(|id| text(id).starts_with(start));
+    &all[from..from + length]
+}
+
+fn without_kind(name: &str) -> &str {
+    name.split_once(':').map_or(name, |(_, id)| id)
 }
 
 impl Access<'_> {
@@ -93,9 +140,44 @@ impl Access<'_> {
         taken
     }
 
+    /// The resources that a choice takes at a place and that a principal may get at, as far as accounts tell:
+    /// those of its own account, and those of others whose own side lets somebody in or needs not to.
+    pub(crate) fn within_reach(&self, who: Principal, resources: ResourcesId, at: At) -> [Arc<Taken>; 2] {
+        let all = |at| self.taken(resources, at);
+        let Some(AccountOf::Known(home)) = self.profile(who).home else { return [all(at), Arc::default()] };
+        let home = Thing::Scope(home);
+        let place = match at {
+            At::Everywhere => return [all(At::Thing(home)), self.open(&all(at))],
+            At::Thing(place) => place,
+        };
+        if self.estate.lies_in(place, home) {
+            return [all(at), Arc::default()];
+        }
+        let own = if self.estate.lies_in(home, place) { all(At::Thing(home)) } else { Arc::default() };
+        [own, self.open(&all(at))]
+    }
+
+    /// Of some resources those that others than their own account may get at.
+    fn open(&self, taken: &Taken) -> Arc<Taken> {
+        let is_open = |id: &ResourceId| {
+            let thing = Thing::Resource(*id);
+            match self.estate.account_of(thing) {
+                AccountOf::Known(account) => {
+                    let scope = self.estate.get(account);
+                    scope.is_none_or(|scope| scope.cross_account == CrossAccount::OneSide)
+                        || !self.admissions_on(thing).is_empty()
+                }
+                AccountOf::Unnamed | AccountOf::Unknown => true,
+            }
+        };
+        let open =
+            || Arc::new(self.sorted(taken.resources.iter().copied().filter(|id| is_open(id)).collect()));
+        Arc::clone(taken.open.get_or_init(open))
+    }
+
     fn beginning_like(&self, selection: &Selection) -> Vec<&[ResourceId]> {
-        let starts = selection.any().iter().map(|id| self.estate.pattern(*id).literal_start());
-        starts.map(|start| self.takings.beginning(self.estate, &start)).collect()
+        let patterns = selection.any().iter().map(|id| self.estate.pattern(*id));
+        patterns.map(|pattern| self.takings.beginning_like(self.estate, pattern)).collect()
     }
 
     fn sorted(&self, mut all: Vec<ResourceId>) -> Taken {
@@ -108,6 +190,18 @@ impl Access<'_> {
         all.sort_unstable_by_key(|id| (order(id), self.takings.rank[id.index()]));
         all.dedup();
         let confidential = all.partition_point(|id| order(id) == 0);
-        Taken { resources: all.into(), confidential }
+        let mut by_kind: Vec<OfKind> = Vec::new();
+        for (at, id) in all.iter().enumerate() {
+            let Some(kind) = self.estate.get(*id).map(|it| it.kind) else { continue };
+            let secret = usize::from(at < confidential);
+            match by_kind.iter_mut().find(|of_kind| of_kind.kind == kind) {
+                Some(of_kind) => {
+                    of_kind.count += 1;
+                    of_kind.confidential += secret;
+                }
+                None => by_kind.push(OfKind { kind, count: 1, confidential: secret }),
+            }
+        }
+        Taken { resources: all.into(), confidential, by_kind: by_kind.into(), open: OnceLock::new() }
     }
 }

@@ -8,7 +8,8 @@ mod exposure;
 
 use crate::access::{Access, Answer, Context, Known, Question, Verdict};
 use crate::estate::{
-    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, State, Thing, Token, TokenId, Verifier, VerifierId, Way,
+    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal,
+    State, Thing, Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use exposure::{Exposed, Exposure};
@@ -117,7 +118,10 @@ impl<'e> Access<'e> {
         let estate = self.estate();
         let holders = Caller { who: Principal::Token(id), verdict: Verdict::Yes, because: Because::Holds };
         let Some(verifier) = estate.get(id) else { return holders };
-        let unsigned = estate.list(verifier.algorithms).iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
+        let unsigned = estate
+            .list(verifier.algorithms)
+            .iter()
+            .any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
         if !verifier.checks_signature || unsigned {
             let because = Because::UncheckedToken(id);
             return Caller { who: Principal::Anyone, verdict: Verdict::Yes, because };

@@ -3,7 +3,8 @@
 use ipnet::IpNet;
 
 use super::{
-    Environment, FunctionId, IdentityId, KeyId, KeyReach, List, Name, Origin, ScopeId, State, Thing, VerifierId,
+    Environment, FunctionId, IdentityId, KeyId, KeyReach, List, Name, Origin, ScopeId, State, Thing,
+    VerifierId,
 };
 
 /// Code that runs on events.

@@ -27,13 +27,14 @@ mod thing;
 mod tree;
 mod vocabulary;
 
-use jiff::Timestamp;
 use indexmap::IndexSet;
+use jiff::Timestamp;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
 pub use builder::{Builder, Fault};
 pub use condition::{Attribute, Condition, Test};
 pub use function::{Check, Endpoint, Function, Network, Presents, Trigger, Way};
+pub(crate) use grouped::Grouped;
 pub use identity::{
     Enrolment, Group, Identity, IdentityKind, Life, MemberKind, MembershipRule, Token, User, Verifier,
 };
@@ -42,7 +43,6 @@ pub use ids::{
     KeyId, PatternId, ResourceId, ResourcesId, ScopeId, SetId, StatementId, TokenId, TriggerId, UserId,
     VerifierId,
 };
-pub(crate) use grouped::Grouped;
 pub use key::{Key, KeyOf, KeyReach, LastUse};
 pub use lists::{List, Listed};
 pub use names::{Name, Names};
@@ -167,7 +167,10 @@ impl Estate {
 
     /// All distinct choices of resources.
     pub fn all_resources_picked(&self) -> impl ExactSizeIterator<Item = (ResourcesId, &Selection)> {
-        self.resources_picked.iter().enumerate().map(|(index, selection)| (ResourcesId::new(index), selection))
+        self.resources_picked
+            .iter()
+            .enumerate()
+            .map(|(index, selection)| (ResourcesId::new(index), selection))
     }
 
     /// What is in a shared list.

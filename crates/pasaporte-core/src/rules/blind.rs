@@ -62,7 +62,8 @@ fn missing_reference(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         references.sort_by_key(|reference| reference.origin);
         raising.raise(blind(thing), move |audit| {
             let estate = audit.estate();
-            let named = |reference: &Reference| format!("{} {} it", estate.label(reference.from), reference.how);
+            let named =
+                |reference: &Reference| format!("{} {} it", estate.label(reference.from), reference.how);
             let mut mentions: Vec<String> = references
                 .iter()
                 .map(|reference| {
@@ -113,9 +114,11 @@ fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let Condition::Opaque(text) = *condition else { continue };
             raising.raise(blind(thing).facet(estate.text(text)), move |audit| {
                 let text = audit.estate().text(text);
-                Told::new(format!("The condition “{text}” was not understood, so what it guards is not known."))
-                    .fix("Write it with the attributes of the estate format.")
-                    .at(origin, "the condition")
+                Told::new(format!(
+                    "The condition “{text}” was not understood, so what it guards is not known."
+                ))
+                .fix("Write it with the attributes of the estate format.")
+                .at(origin, "the condition")
             });
         }
     };

@@ -159,7 +159,9 @@ fn open_invoke(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 let answer = audit.access().stranger_may_invoke(who, id);
                 let (crowd, depending) = (capitalised(&crowd), depending(audit, &answer));
                 let told = Told::new(format!("{crowd} may invoke it{depending}.{}", with_what(audit, id)))
-                    .fix(format!("Replace `{name}` in its invoke permission by the callers that you can name."));
+                    .fix(format!(
+                        "Replace `{name}` in its invoke permission by the callers that you can name."
+                    ));
                 at_identity(audit, at_grounds(audit, told, &answer), id)
             });
         }
@@ -263,9 +265,11 @@ pub(super) fn sureness(verdict: Verdict) -> Sureness {
 pub(super) fn at_grounds(audit: &Audit<'_>, told: Told, answer: &Answer<'_>) -> Told {
     let estate = audit.estate();
     let counts = |ground: &&Ground<'_>| ground.effect == Effect::Allow && ground.holds != Truth::False;
-    answer.grounds.iter().filter(counts).fold(told, |told, ground| {
-        told.at(estate.statement(ground.statement).origin, "the permission")
-    })
+    answer
+        .grounds
+        .iter()
+        .filter(counts)
+        .fold(told, |told, ground| told.at(estate.statement(ground.statement).origin, "the permission"))
 }
 
 fn at_identity(audit: &Audit<'_>, told: Told, function: FunctionId) -> Told {

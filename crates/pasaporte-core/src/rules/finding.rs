@@ -125,7 +125,11 @@ impl<'a, 'e> Raising<'a, 'e> {
     }
 
     /// Raises a weakness, with how to tell it.
-    pub(super) fn raise(&mut self, raised: Raised, tell: impl Fn(&Audit<'_>) -> Told + Send + Sync + 'static) {
+    pub(super) fn raise(
+        &mut self,
+        raised: Raised,
+        tell: impl Fn(&Audit<'_>) -> Told + Send + Sync + 'static,
+    ) {
         self.found.push(Finding::settle(self.rule, raised, Box::new(tell), self.audit));
     }
 }

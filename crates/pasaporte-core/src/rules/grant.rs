@@ -12,8 +12,8 @@ use super::{Audit, Harm, Impact, Level, Rule, Sureness, Told};
 use crate::access::{Classes, EVERY_ACTION, Left};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
-    ActionClass, ActionsId, At, Effect, Grant, GrantId, Name, Principal, ResourceId, ResourcesId, ScopeKind, SetId,
-    SetOrigin, Statement, StatementId, Thing,
+    ActionClass, ActionsId, At, Effect, Grant, GrantId, Name, Principal, ResourceId, ResourcesId, ScopeKind,
+    SetId, SetOrigin, Statement, StatementId, Thing,
 };
 use crate::pattern::Pattern;
 
@@ -120,18 +120,22 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             Left::Perhaps => Sureness::Conditional,
             Left::Confined => continue,
         };
+        let kinds = reach.kinds;
         held.raise(audit, raising, sure, "the resources that the code uses", move |audit| {
-            let confidential = match reach.confidential {
+            let counts = kinds.iter().map(|kind| things_of(audit, kind, held));
+            let (count, confidential) =
+                counts.fold((0, 0), |(all, secret), (more, of_them)| (all + more, secret + of_them));
+            let confidential = match confidential {
                 0 => String::new(),
                 some => format!(" ({some} confidential)"),
             };
+            let names: Vec<String> = kinds.iter().map(ToString::to_string).collect();
             format!(
-                "{} may do {} on every {} {}: {} in the estate today{confidential}. It holds this {}.",
+                "{} may do {} on every {} {}: {count} in the estate today{confidential}. It holds this {}.",
                 held.holder(audit),
                 selection(audit.estate(), audit.estate().actions_picked(held.statement(audit).actions)),
-                reach.kind,
+                if names.is_empty() { "resource".to_owned() } else { listed(&names) },
                 place(audit.access(), held.grant(audit)),
-                reach.count,
                 held.source(audit),
             )
         });
@@ -140,72 +144,54 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 
 /// What a statement reaches when it takes all of a kind.
 struct WideReach {
-    kind: String,
-    resources: String,
+    kinds: Vec<Box<str>>,
+    /// An action on all of the first kind, and the pattern of all of that.
     action: String,
+    resources: String,
     classified: bool,
-    count: usize,
-    confidential: usize,
 }
 
 fn wide_reach(audit: &Audit<'_>, held: Held, kinds: &mut KnownKinds) -> Option<WideReach> {
-    let (grant, statement) = (held.grant(audit), held.statement(audit));
+    let resources = held.statement(audit).resources;
     let harmful = |class| !matches!(class, Some(ActionClass::List | ActionClass::Read));
     let telling = |class| class != Some(ActionClass::List);
-    let mut reaches: Vec<WideReach> = Vec::new();
-    for kind in kinds.covered(audit, statement.resources).iter() {
+    let mut reach: Option<WideReach> = None;
+    for kind in kinds.covered(audit, resources).iter() {
         let classes = held.classes(audit, &format!("{kind}/?*"));
-        let (count, confidential) = things_of(audit, kind, grant, statement);
         // Reading is sensitive where something confidential can be read.
-        let found = classes
-            .first(harmful)
-            .or_else(|| if confidential > 0 { classes.first(telling) } else { None });
-        if let Some((action, class)) = found {
-            reaches.push(WideReach {
-                kind: kind.to_string(),
-                resources: format!("{kind}:?*"),
-                action: action.to_owned(),
-                classified: class.is_some(),
-                count,
-                confidential,
-            });
-        }
-    }
-    if reaches.is_empty() {
-        if !audit.access().covers_resources(statement.resources, "*") {
-            return None;
-        }
-        let every = held.classes(audit, EVERY_ACTION);
-        let (action, class) = every.first(harmful)?;
-        return Some(WideReach {
-            kind: "resource".to_owned(),
-            resources: "*".to_owned(),
+        let reads = || classes.first(telling).filter(|_| things_of(audit, kind, held).1 > 0);
+        let Some((action, class)) = classes.first(harmful).or_else(reads) else { continue };
+        let reach = reach.get_or_insert_with(|| WideReach {
+            kinds: Vec::new(),
             action: action.to_owned(),
+            resources: format!("{kind}:?*"),
             classified: class.is_some(),
-            count: 0,
-            confidential: 0,
         });
+        reach.kinds.push(kind.clone());
     }
-    let names: Vec<String> = reaches.iter().map(|reach| reach.kind.clone()).collect();
-    let (count, confidential) =
-        reaches.iter().fold((0, 0), |(all, secret), reach| (all + reach.count, secret + reach.confidential));
-    let first = reaches.swap_remove(0);
-    Some(WideReach { kind: listed(&names), count, confidential, ..first })
+    if reach.is_some() || !audit.access().covers_resources(resources, "*") {
+        return reach;
+    }
+    let every = held.classes(audit, EVERY_ACTION);
+    let (action, class) = every.first(harmful)?;
+    Some(WideReach {
+        kinds: Vec::new(),
+        action: action.to_owned(),
+        resources: "*".to_owned(),
+        classified: class.is_some(),
+    })
 }
 
 /// How many things of a kind a statement reaches, and how many of them are confidential.
-fn things_of(audit: &Audit<'_>, kind: &str, grant: &Grant, statement: &Statement) -> (usize, usize) {
-    let estate = audit.estate();
+fn things_of(audit: &Audit<'_>, kind: &str, held: Held) -> (usize, usize) {
+    let (resources, at) = (held.statement(audit).resources, held.grant(audit).at);
     if OWN_KINDS.contains(&kind) {
-        return (audit.access().count_taken(kind, statement.resources, grant.at), 0);
+        return (audit.access().count_taken(kind, resources, at), 0);
     }
-    let Some(kind) = estate.name(kind) else { return (0, 0) };
-    let taken = audit.access().taken(statement.resources, grant.at);
-    let (confidential, others) = taken.resources().split_at(taken.confidential());
-    let of_kind =
-        |all: &[ResourceId]| all.iter().filter(|id| estate.get(**id).is_some_and(|it| it.kind == kind)).count();
-    let confidential = of_kind(confidential);
-    (confidential + of_kind(others), confidential)
+    let Some(kind) = audit.estate().name(kind) else { return (0, 0) };
+    let taken = audit.access().taken(resources, at);
+    let of_kind = taken.by_kind().iter().find(|of_kind| of_kind.kind == kind);
+    of_kind.map_or((0, 0), |of_kind| (of_kind.count, of_kind.confidential))
 }
 
 /// Kinds of things that have sections of their own, and are acted on.
@@ -226,10 +212,7 @@ struct KnownKinds {
 impl KnownKinds {
     fn new(audit: &Audit<'_>) -> Self {
         let texts = kinds_in(audit).into_iter().map(|name| audit.estate().text(name).into());
-        Self {
-            everywhere: texts.chain(OWN_KINDS.map(Into::into)).collect(),
-            covered: FxHashMap::default(),
-        }
+        Self { everywhere: texts.chain(OWN_KINDS.map(Into::into)).collect(), covered: FxHashMap::default() }
     }
 
     fn covered(&mut self, audit: &Audit<'_>, resources: ResourcesId) -> Arc<[Box<str>]> {
@@ -278,13 +261,16 @@ impl KnownServices {
                 match start.split_once('/') {
                     Some((service, _)) if !service.is_empty() => services.push(service.to_owned()),
                     Some(_) => {}
-                    None => services.extend(everywhere.iter().filter(|kind| kind.starts_with(&start)).cloned()),
+                    None => {
+                        services.extend(everywhere.iter().filter(|kind| kind.starts_with(&start)).cloned())
+                    }
                 }
             }
             services.sort_unstable();
             services.dedup();
             services.retain(|service| is_plain(service));
-            services.retain(|service| audit.access().classes(actions, &format!("{service}/?*"), any_case).all);
+            services
+                .retain(|service| audit.access().classes(actions, &format!("{service}/?*"), any_case).all);
             services.into()
         });
         Arc::clone(found)
@@ -461,7 +447,9 @@ impl Held {
             let (grant, statement) = (self.grant(audit), self.statement(audit));
             let harm = Harm::of_statement(audit.access(), grant.principal, grant, statement);
             let worst = match (&harm.may, harm.impact) {
-                (Some(may), Impact::ControlsAccess | Impact::ConfidentialData) => format!(" At worst: {may}."),
+                (Some(may), Impact::ControlsAccess | Impact::ConfidentialData) => {
+                    format!(" At worst: {may}.")
+                }
                 _ => String::new(),
             };
             let callers = exposed(audit, audit.exposure_of(grant.principal));

@@ -143,21 +143,25 @@ fn worst_data(
     let estate = access.estate();
     let any_case = access.any_case_at(grant);
     let given = Context::at(estate.as_of());
-    let taken = access.taken(statement.resources, grant.at);
+    let [own, foreign] = access.within_reach(holder, statement.resources, grant.at);
+    let ((own_secret, own_rest), (secret, rest)) = (own.split(), foreign.split());
+    let in_reach = [own_secret, secret, own_rest, rest].into_iter().flatten();
     let mut actions: FxHashMap<Name, KindActions> = FxHashMap::default();
     let mut worst: Option<Harm> = None;
     let mut others = 0;
-    // The most sensitive come first, so the first that is reached is the worst.
-    for &id in taken.resources() {
+    // The confidential come first, so the first that is reached is the worst.
+    for &id in in_reach {
         let resource = estate.get(id)?;
         let confidential = resource.sensitivity == Some(Sensitivity::Confidential);
         let impact = if confidential { Impact::ConfidentialData } else { Impact::DataOrSecrets };
-        if impact >= worst.as_ref().map_or(beyond, |worst| Impact::next(worst.impact)) || others == MOST_COUNTED {
+        if impact >= worst.as_ref().map_or(beyond, |worst| Impact::next(worst.impact))
+            || others == MOST_COUNTED
+        {
             break;
         }
-        let known = actions.entry(resource.kind).or_insert_with(|| {
-            KindActions::new(access, statement, estate.text(resource.kind), any_case)
-        });
+        let known = actions
+            .entry(resource.kind)
+            .or_insert_with(|| KindActions::new(access, statement, estate.text(resource.kind), any_case));
         let reads = known.reads.as_ref().filter(|_| resource.sensitivity != Some(Sensitivity::Public));
         let Some(action) = known.changes.as_ref().or(reads) else { continue };
         let on = Thing::Resource(id);

@@ -8,7 +8,7 @@ use super::{Audit, Harm, Impact, Level, Rule, Told};
 use crate::access::{Question, Verdict};
 use crate::entry::Exposed;
 use crate::estate::{
-    EndpointId, FunctionId, GrantId, IdentityId, Presents, Principal, ScopeId, State, Thing, Way,
+    At, EndpointId, FunctionId, GrantId, IdentityId, Presents, Principal, ScopeId, State, Thing, Way,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -193,9 +193,10 @@ fn orphaned(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             ))
             .fix("Remove its grants; when nothing has missed them for a month, remove the identity.")
             .at(origin, "the identity");
-            grants.iter().take(4).fold(told, |told, &grant| {
-                told.at(audit.estate().grant(grant).origin, "a grant that stands")
-            })
+            grants
+                .iter()
+                .take(4)
+                .fold(told, |told, &grant| told.at(audit.estate().grant(grant).origin, "a grant that stands"))
         });
     }
 }
@@ -212,7 +213,12 @@ fn somebody_acts_as(audit: &Audit<'_>, identity: IdentityId) -> bool {
     let access = audit.access();
     let on = Thing::Identity(identity);
     let trusted = super::entry::admitted(audit, on);
-    let holders = audit.grants_to_assume().iter().map(|&grant| estate.grant(grant).principal);
+    let grants = audit.grants_to_assume().iter().map(|&grant| estate.grant(grant));
+    let here = grants.filter(|grant| match grant.at {
+        At::Everywhere => true,
+        At::Thing(place) => estate.lies_in(on, place),
+    });
+    let holders = here.map(|grant| grant.principal);
     trusted
         .into_iter()
         .chain(holders)

@@ -42,18 +42,22 @@ fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(since) = key.rotated.max(key.created) else { continue };
         let Some(age) = audit.days_since(since).filter(|age| *age > allowed) else { continue };
         let raised = raised(audit, id, key, Level::of(&harm(audit, key), held()));
-        raising.raise(raised, tell(id, move |audit, key| {
-            let never = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
-            let situation = format!(
-                "This {}-reach key was {never} {age} days ago; {allowed} are allowed. It opens {}.{}",
-                key.reach,
-                opens(audit, key),
-                may(&harm(audit, key)),
-            );
-            let name = audit.estate().id(id);
-            let fix = format!("Rotate key:{name}: make its successor, move its clients, switch this one off.");
-            Told::new(situation).fix(fix)
-        }));
+        raising.raise(
+            raised,
+            tell(id, move |audit, key| {
+                let never = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
+                let situation = format!(
+                    "This {}-reach key was {never} {age} days ago; {allowed} are allowed. It opens {}.{}",
+                    key.reach,
+                    opens(audit, key),
+                    may(&harm(audit, key)),
+                );
+                let name = audit.estate().id(id);
+                let fix =
+                    format!("Rotate key:{name}: make its successor, move its clients, switch this one off.");
+                Told::new(situation).fix(fix)
+            }),
+        );
     }
 }
 
@@ -79,11 +83,14 @@ fn never_used(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 fn no_expiry(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let from = audit.settings().expiry_asked_from;
     for (id, key) in accepted(audit).filter(|(_, key)| key.reach >= from && key.expires.is_none()) {
-        raising.raise(raised(audit, id, key, of_reach(key)), tell(id, move |audit, key| {
-            let opens = opens(audit, key);
-            Told::new(format!("This {}-reach key has no expiry. It opens {opens}.", key.reach))
-                .fix(format!("Set an expiry within {} days.", audit.settings().key_max_age))
-        }));
+        raising.raise(
+            raised(audit, id, key, of_reach(key)),
+            tell(id, move |audit, key| {
+                let opens = opens(audit, key);
+                Told::new(format!("This {}-reach key has no expiry. It opens {opens}.", key.reach))
+                    .fix(format!("Set an expiry within {} days.", audit.settings().key_max_age))
+            }),
+        );
     }
 }
 

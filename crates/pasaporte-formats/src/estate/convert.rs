@@ -2,9 +2,10 @@
 
 use pasaporte_core::access::{ASSUME, INVOKE};
 use pasaporte_core::estate::{
-    self as model, ActionsId, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId, FunctionId,
-    GroupId, IdentityId, Kept, KeyOf, LastUse, Life, List, MemberKind, Name, PatternId, Principal, ResourcesId, ScopeId,
-    ScopeKind, Selection, SetId, SetOrigin, State, StatementId, Thing, UserId, VerifierId, Way,
+    self as model, ActionsId, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId,
+    FunctionId, GroupId, IdentityId, Kept, KeyOf, LastUse, Life, List, MemberKind, Name, PatternId,
+    Principal, ResourcesId, ScopeId, ScopeKind, Selection, SetId, SetOrigin, State, StatementId, Thing,
+    UserId, VerifierId, Way,
 };
 use pasaporte_core::pattern::Pattern;
 
@@ -16,7 +17,7 @@ use super::values::{
     ActionPattern, AnyPattern, Moment, Name as Written, PrincipalName, ResourcePattern, THING_KINDS, Text,
     ThingName, kind_and_id, scope_kind,
 };
-use crate::text::{Position, View};
+use crate::text::Position;
 
 /// Puts the entries of one file into the builder.
 pub(super) struct Converter<'c, 'd> {
@@ -26,30 +27,30 @@ pub(super) struct Converter<'c, 'd> {
 }
 
 impl Converter<'_, '_> {
-    pub(super) fn entity(&mut self, entity: Entity<'_>, view: View<'_, '_>) {
+    pub(super) fn entity(&mut self, entity: &Entity<'_>) {
         match entity {
-            Entity::Scope(it) => self.scope(&it, view),
-            Entity::Function(it) => self.function(&it),
-            Entity::Endpoint(it) => self.endpoint(&it, None),
-            Entity::Trigger(it) => self.trigger(&it, None),
-            Entity::Identity(it) => self.identity(&it),
-            Entity::User(it) => self.user(&it),
-            Entity::Group(it) => self.group(&it),
-            Entity::PermissionSet(it) => self.permission_set(&it),
-            Entity::Grant(it) => self.grant(&it, None),
-            Entity::InvokePermission(it) => self.admission(&it, None, Side::Invoke),
-            Entity::Trust(it) => self.admission(&it, None, Side::Trust),
-            Entity::Access(it) => self.admission(&it, None, Side::Access),
-            Entity::Ceiling(it) => self.ceiling(&it, view),
-            Entity::Key(it) => self.key(&it),
-            Entity::Verifier(it) => self.verifier(&it),
-            Entity::Token(it) => self.token(&it),
-            Entity::Enrolment(it) => self.enrolment(&it),
-            Entity::Resource(it) => self.resource(&it),
-            Entity::Action(it) => self.action(&it),
-            Entity::Usage(it) => self.usage(&it),
-            Entity::Coverage(it) => self.coverage(&it),
-            Entity::BlindSpot(it) => self.blind_spot(&it),
+            Entity::Scope(it) => self.scope(it),
+            Entity::Function(it) => self.function(it),
+            Entity::Endpoint(it) => self.endpoint(it, None),
+            Entity::Trigger(it) => self.trigger(it, None),
+            Entity::Identity(it) => self.identity(it),
+            Entity::User(it) => self.user(it),
+            Entity::Group(it) => self.group(it),
+            Entity::PermissionSet(it) => self.permission_set(it),
+            Entity::Grant(it) => self.grant(it, None),
+            Entity::InvokePermission(it) => self.admission(it, None, Side::Invoke),
+            Entity::Trust(it) => self.admission(it, None, Side::Trust),
+            Entity::Access(it) => self.admission(it, None, Side::Access),
+            Entity::Ceiling(it) => self.ceiling(it),
+            Entity::Key(it) => self.key(it),
+            Entity::Verifier(it) => self.verifier(it),
+            Entity::Token(it) => self.token(it),
+            Entity::Enrolment(it) => self.enrolment(it),
+            Entity::Resource(it) => self.resource(it),
+            Entity::Action(it) => self.action(it),
+            Entity::Usage(it) => self.usage(it),
+            Entity::Coverage(it) => self.coverage(it),
+            Entity::BlindSpot(it) => self.blind_spot(it),
         }
     }
 
@@ -84,10 +85,10 @@ impl Converter<'_, '_> {
         self.builder.list(&all)
     }
 
-    fn scope(&mut self, it: &entries::Scope<'_>, view: View<'_, '_>) {
+    fn scope(&mut self, it: &entries::Scope<'_>) {
         if it.kind.0 != ScopeKind::Account && (it.cross_account.is_some() || it.action_case.is_some()) {
             let message = "only an account has `cross_account` and `action_case`";
-            self.report.wrong(view, message, "say them of the account");
+            self.report.wrong_at(it.at, 1, message, "say them of the account");
         }
         let id: ScopeId = self.builder.mention(&it.id.text);
         let scope = model::Scope {
@@ -401,7 +402,7 @@ impl Converter<'_, '_> {
         self.builder.admission(admission);
     }
 
-    fn ceiling(&mut self, it: &entries::Ceiling<'_>, view: View<'_, '_>) {
+    fn ceiling(&mut self, it: &entries::Ceiling<'_>) {
         let mut over = Vec::new();
         for named in &it.over.0 {
             match self.thing(named) {
@@ -414,7 +415,7 @@ impl Converter<'_, '_> {
             }
         }
         if it.over.0.is_empty() {
-            self.report.wrong(view, "a ceiling over nothing", "name an identity or a scope in `over`");
+            self.report.wrong_at(it.at, 1, "a ceiling over nothing", "name an identity or a scope in `over`");
         }
         let ceiling = model::Ceiling {
             id: it.id.as_ref().map(|id| self.builder.name(&id.text)),

@@ -650,6 +650,9 @@ impl<'a> Read<'a> for Network {
         match (view.value(), scalar_text(view.value())) {
             (_, Some("internet")) => Some(Self::Internet),
             (_, Some("internal")) => Some(Self::Internal),
+            (_, Some(word)) if word.parse::<ipnet::IpNet>().is_ok() => {
+                Net::read(view, report).map(|net| Self::Listed(vec![net]))
+            }
             (_, Some(word)) if !word.starts_with(|first: char| first.is_ascii_hexdigit() || first == ':') => {
                 let forms = "internet, internal, or a list of networks";
                 unknown_word(view, report, "a network", word, &["internet", "internal"], forms);

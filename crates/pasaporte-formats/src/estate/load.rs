@@ -1,21 +1,19 @@
 //! Reading sources into an estate: every source, every mistake, then the estate as a whole.
 
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read as Input};
 
 use jiff::Timestamp;
 use pasaporte_core::estate::{Builder, Estate, Fault, FileId, Origin};
 
 use super::VERSION;
 use super::convert::{Converter, origin};
-use super::document::{Entity, KINDS, SECTIONS};
+use super::document::{Entity, SECTIONS};
+use super::lines::{self, Item};
 use super::read::{Read, Report, nearest, printable, scalar_text};
 use super::values::Moment;
 use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 use crate::text::json::{Cursor, JsonError};
 use crate::text::{Form, Source, Tape, Value, View, Writer, yaml};
-
-/// Longest line of NDJSON that is read; an entity is a few kilobytes.
-const LONGEST_LINE: usize = 16 << 20;
 
 /// Reads all sources into one estate, judged at `as_of` where one is given. On failure, all that is
 /// wrong, and how many mistakes there are beyond those kept.
@@ -34,7 +32,7 @@ pub fn load(
         match source.open() {
             Ok(crate::text::Opened::Whole(Form::Yaml, text)) => reader.yaml(&text),
             Ok(crate::text::Opened::Whole(_, text)) => reader.json(&text),
-            Ok(crate::text::Opened::Lines(lines)) => reader.lines(BufReader::with_capacity(1 << 20, lines)),
+            Ok(crate::text::Opened::Lines(lines)) => reader.lines(lines),
             Err(diagnostic) => diagnostics.push(diagnostic),
         }
     }
@@ -64,8 +62,8 @@ struct Reader<'r> {
 
 /// What was seen of a document's own fields.
 #[derive(Default)]
-struct Seen {
-    version: bool,
+pub(super) struct Seen {
+    pub(super) version: bool,
     fields: Vec<&'static str>,
 }
 
@@ -83,7 +81,9 @@ impl Reader<'_> {
                 let field = scalar_text(key.value()).unwrap_or_default();
                 let Some(field) = top_field(field, key, &mut seen, &mut report) else { continue };
                 if field == "estate" || field == "as_of" {
-                    header(self.builder, self.file, field, value, &mut seen, &mut report);
+                    if let Some(time) = header(field, value, &mut seen, &mut report) {
+                        self.builder.as_of(time, origin(self.file, value.at()));
+                    }
                 } else if matches!(value.value(), Value::List) {
                     for item in value.inside() {
                         entity(self.builder, self.file, field, item, &mut report);
@@ -146,7 +146,10 @@ impl Reader<'_> {
                     let mut report = Report::new(self.name, text, 1, self.diagnostics);
                     match field {
                         Some(field @ ("estate" | "as_of")) => {
-                            header(self.builder, self.file, field, tape.root(), &mut seen, &mut report);
+                            let time = header(field, tape.root(), &mut seen, &mut report);
+                            if let Some(time) = time {
+                                self.builder.as_of(time, origin(self.file, tape.root().at()));
+                            }
                         }
                         Some(_) if !matches!(tape.root().value(), Value::Null) => {
                             report.expected(tape.root(), "a list");
@@ -165,99 +168,22 @@ impl Reader<'_> {
         Ok(())
     }
 
-    fn lines(&mut self, mut lines: impl BufRead) {
-        let mut number = 0;
-        let mut seen = Seen::default();
-        let mut any = false;
-        let mut bytes = Vec::new();
-        loop {
-            bytes.clear();
-            number += 1;
-            match std::io::Read::take(&mut lines, LONGEST_LINE as u64 + 1).read_until(b'\n', &mut bytes) {
-                Ok(0) => break,
-                Ok(_) if bytes.len() > LONGEST_LINE => {
-                    let mut diagnostic = Diagnostic::of_file(
-                        self.name,
-                        format!("a line of more than {} MiB", LONGEST_LINE >> 20),
-                        "write one entity a line",
-                    );
-                    diagnostic.mark.line = Some(number);
-                    self.diagnostics.push(diagnostic);
-                    return;
-                }
-                Ok(_) => {}
-                Err(error) => {
-                    let message = format!("cannot be read: {error}");
-                    self.diagnostics.push(Diagnostic::of_file(self.name, message, "check the file"));
-                    return;
+    fn lines(&mut self, input: impl Input + Send) {
+        lines::read(self.name, input, |batch, diagnostics| {
+            self.diagnostics.absorb(diagnostics);
+            let Some(batch) = batch else { return };
+            let raw = batch.borrow_owner();
+            let mut report = Report::new(self.name, &raw.text, raw.first_line, self.diagnostics);
+            for item in batch.borrow_dependent() {
+                match item {
+                    Item::AsOf(time, at) => self.builder.as_of(*time, origin(self.file, *at)),
+                    Item::Entity(entity) => {
+                        let (builder, file) = (&mut *self.builder, self.file);
+                        Converter { builder, file, report: &mut report }.entity(entity);
+                    }
                 }
             }
-            if bytes.trim_ascii().is_empty() {
-                continue;
-            }
-            let text = match crate::text::text(self.name, std::mem::take(&mut bytes)) {
-                Ok(text) => text,
-                Err(mut diagnostic) => {
-                    diagnostic.mark.line = Some(number);
-                    self.diagnostics.push(diagnostic);
-                    any = true;
-                    continue;
-                }
-            };
-            if let Err(error) = self.line(&text, number, &mut seen, !any) {
-                self.not_json(&text, number, &error);
-            }
-            any = true;
-            bytes = text.into_bytes();
-        }
-        if !any {
-            let help = "an estate begins with `{\"estate\": 1}`; see docs/estate-format.md";
-            self.diagnostics.push(Diagnostic::of_file(self.name, "an empty file", help));
-        }
-    }
-
-    /// Reads one line: the header, or one entity.
-    fn line(&mut self, text: &str, number: u32, seen: &mut Seen, first: bool) -> Result<(), JsonError> {
-        let mut tape = Tape::default();
-        let mut cursor = Cursor::new(text, number);
-        cursor.value(&mut Writer::new(&mut tape))?;
-        cursor.finish()?;
-        let root = tape.root();
-        let mut report = Report::new(self.name, text, number, self.diagnostics);
-        let mut entries = root.entries();
-        let Some((key, value)) = entries.next() else {
-            report.expected(root, "an entity: {\"function\": {…}}");
-            return Ok(());
-        };
-        let name = scalar_text(key.value()).unwrap_or_default();
-        if name == "estate" || name == "as_of" {
-            for (key, value) in root.entries() {
-                let name = scalar_text(key.value()).unwrap_or_default();
-                match ["estate", "as_of"].into_iter().find(|field| *field == name) {
-                    Some(field) => header(self.builder, self.file, field, value, seen, &mut report),
-                    None => report.unknown(
-                        key,
-                        "a field of the first line",
-                        name,
-                        ["estate", "as_of"].into_iter(),
-                    ),
-                }
-            }
-            return Ok(());
-        }
-        if first && !seen.version {
-            report.wrong(root, "the first line does not say the version", "begin with {\"estate\": 1}");
-            seen.version = true;
-        }
-        if entries.next().is_some() {
-            let help = "put the fields into the entity: {\"function\": {\"id\": …}}";
-            report.wrong(root, "a line holds one entity, under the name of its kind", help);
-        } else if KINDS.contains(&name) {
-            entity(self.builder, self.file, name, value, &mut report);
-        } else {
-            report.unknown(key, "a kind of entity", name, KINDS.iter().copied());
-        }
-        Ok(())
+        });
     }
 
     fn not_json(&mut self, text: &str, first_line: u32, error: &JsonError) {
@@ -271,7 +197,7 @@ impl Reader<'_> {
     }
 }
 
-const HOW_WRITTEN: &str = "see docs/estate-format.md for how an estate is written";
+pub(super) const HOW_WRITTEN: &str = "see docs/estate-format.md for how an estate is written";
 const NO_VERSION: (&str, &str) =
     ("the file does not say which version of the format it is", "add `estate: 1` at the top");
 
@@ -303,19 +229,15 @@ fn top_field(
     Some(field)
 }
 
-fn header(
-    builder: &mut Builder,
-    file: FileId,
+/// Reads a field of the document itself; the time, if it is that.
+pub(super) fn header(
     field: &str,
     value: View<'_, '_>,
     seen: &mut Seen,
     report: &mut Report<'_>,
-) {
+) -> Option<Timestamp> {
     if field == "as_of" {
-        if let Some(Moment(time)) = Moment::read(value, report) {
-            builder.as_of(time, origin(file, value.at()));
-        }
-        return;
+        return Moment::read(value, report).map(|moment| moment.0);
     }
     seen.version = true;
     match u64::read(value, report) {
@@ -325,11 +247,12 @@ fn header(
             report.wrong(value, message, format!("this program reads version {VERSION}; get a newer one"));
         }
     }
+    None
 }
 
 fn entity(builder: &mut Builder, file: FileId, kind: &str, view: View<'_, '_>, report: &mut Report<'_>) {
     if let Some(entity) = Entity::read(kind, view, report) {
-        Converter { builder, file, report }.entity(entity, view);
+        Converter { builder, file, report }.entity(&entity);
     }
 }
 

@@ -4,6 +4,7 @@
 mod convert;
 mod document;
 mod entries;
+mod lines;
 mod load;
 mod read;
 mod statements;

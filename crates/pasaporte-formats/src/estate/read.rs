@@ -127,6 +127,9 @@ pub(crate) fn printable(text: &str) -> String {
 
 /// Control characters, and those that reorder or hide text: what could deceive a reader of a report.
 pub fn is_unprintable(each: char) -> bool {
+    if each.is_ascii() {
+        return each.is_ascii_control();
+    }
     each.is_control()
         || matches!(each, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
 }

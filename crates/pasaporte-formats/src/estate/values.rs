@@ -117,10 +117,13 @@ pub(crate) fn kind_and_id(text: &str) -> (&str, &str) {
 
 /// Whether a text is an id.
 fn is_id(text: &str) -> bool {
-    let mut chars = text.chars();
-    chars.next().is_some_and(|first| first.is_alphanumeric() || first == '_')
-        && chars.all(|each| each.is_alphanumeric() || "-_./@+~=".contains(each))
-        && text.len() <= LONGEST_ID
+    let begins = |first: char| first.is_alphanumeric() || first == '_';
+    let continues = |each: char| {
+        each.is_ascii_alphanumeric()
+            || matches!(each, '-' | '_' | '.' | '/' | '@' | '+' | '~' | '=')
+            || each.is_alphanumeric()
+    };
+    text.len() <= LONGEST_ID && text.starts_with(begins) && text.chars().all(continues)
 }
 
 const ID_HELP: &str = "an id is letters, digits and - _ . / @ + ~ =, begins with a letter or digit, and is at most \
@@ -144,6 +147,10 @@ fn text<'a>(
             return None;
         }
     };
+    // Nearly all texts are printable ASCII, and short.
+    if text.len() <= LONGEST_TEXT && text.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+        return Some(text);
+    }
     let fine = |each: char| !is_unprintable(each) || (multiline && matches!(each, '\n' | '\t'));
     if let Some(bad) = text.chars().find(|each| !fine(*each)) {
         let code = bad as u32;

@@ -117,7 +117,7 @@ impl Source {
 /// How much of standard input is looked at to see its form.
 const START: u64 = 1 << 16;
 
-fn open(name: &str, form: Form, mut reader: Box<dyn Read>) -> Result<Opened, Box<Diagnostic>> {
+fn open(name: &str, form: Form, mut reader: Box<dyn Read + Send>) -> Result<Opened, Box<Diagnostic>> {
     let limit = match form {
         Form::Ndjson => return Ok(Opened::Lines(reader)),
         Form::Json => LARGEST_JSON,
@@ -138,7 +138,7 @@ fn open(name: &str, form: Form, mut reader: Box<dyn Read>) -> Result<Opened, Box
 /// A text ready to read.
 pub(crate) enum Opened {
     Whole(Form, String),
-    Lines(Box<dyn Read>),
+    Lines(Box<dyn Read + Send>),
 }
 
 impl Form {

@@ -191,11 +191,7 @@ fn place(estate: &Estate, finding: &Finding) -> String {
     let sureness = (finding.sureness != Sureness::Certain).then(|| finding.sureness.word().to_owned());
     let account = finding.account(estate).map(str::to_owned);
     let platform = finding.platform(estate).map(str::to_owned);
-    [sureness, environment, account, platform]
-        .into_iter()
-        .flatten()
-        .collect::<Vec<_>>()
-        .join(" · ")
+    [sureness, environment, account, platform].into_iter().flatten().collect::<Vec<_>>().join(" · ")
 }
 
 /// The others of a rule, by name.

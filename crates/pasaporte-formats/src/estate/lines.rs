@@ -1,0 +1,268 @@
+//! NDJSON, one entity a line: batches of lines, parsed side by side and taken in order.
+//!
+//! Threads cut batches off the input and parse them into entities, which borrow from the batch's text; the
+//! caller's thread puts the entities into the builder, in the order of the input whatever order the batches
+//! are ready in. So a file of any size needs the memory of a few batches.
+
+use std::collections::BTreeMap;
+use std::io::{self, BufRead, BufReader, Read};
+use std::sync::Mutex;
+use std::sync::mpsc::sync_channel;
+
+use jiff::Timestamp;
+use self_cell::self_cell;
+
+use super::document::{Entity, KINDS};
+use super::load::{HOW_WRITTEN, Seen, header};
+use super::read::{Report, scalar_text};
+use crate::diagnostic::{Diagnostic, Diagnostics};
+use crate::text::json::{Cursor, JsonError};
+use crate::text::{Position, Tape, Writer};
+
+/// Longest line that is read; an entity is a few kilobytes.
+const LONGEST_LINE: usize = 16 << 20;
+/// About how much text a batch has.
+const BATCH: usize = 256 << 10;
+/// How many parsed batches may wait to be taken.
+const WAITING: usize = 4;
+
+/// What a line comes to.
+pub(super) enum Item<'a> {
+    /// The time of the estate, and where it stands.
+    AsOf(Timestamp, Position),
+    /// An entity, and the line it stands on.
+    Entity(Entity<'a>),
+}
+
+self_cell!(
+    /// Lines and what they come to.
+    pub(super) struct Batch {
+        owner: Raw,
+        #[covariant]
+        dependent: Items,
+    }
+);
+
+type Items<'a> = Vec<Item<'a>>;
+
+/// Lines as they were read: where a line is not text, a blank one.
+pub(super) struct Raw {
+    pub(super) first_line: u32,
+    pub(super) text: String,
+}
+
+/// Reads a file's lines; `take` gets each batch with its mistakes, in order.
+pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(Option<Batch>, Diagnostics)) {
+    let mut cutter =
+        Cutter { name, input: BufReader::with_capacity(BATCH, input), next_line: 1, index: 0, done: false };
+    let mut empty = true;
+    // A file of one batch needs no threads.
+    while empty && let Some(cut) = cutter.cut() {
+        let first = cut.parse(name, empty);
+        empty &= first.0.as_ref().is_none_or(|batch| batch.borrow_owner().text.trim().is_empty());
+        empty &= first.1.is_empty();
+        take(first.0, first.1);
+    }
+    if empty {
+        let help = "an estate begins with `{\"estate\": 1}`; see docs/estate-format.md";
+        let mut diagnostics = Diagnostics::default();
+        diagnostics.push(Diagnostic::of_file(name, "an empty file", help));
+        take(None, diagnostics);
+    }
+    if cutter.done {
+        return;
+    }
+    let mut wanted = cutter.index;
+    let cutter = Mutex::new(cutter);
+    let workers = std::thread::available_parallelism().map_or(1, usize::from);
+    std::thread::scope(|scope| {
+        let (ready, parsed) = sync_channel(WAITING);
+        for _ in 0..workers {
+            let (ready, cutter) = (ready.clone(), &cutter);
+            scope.spawn(move || {
+                loop {
+                    let cut = cutter.lock().expect("cutting does not panic").cut();
+                    let Some(cut) = cut else { break };
+                    let index = cut.index;
+                    if ready.send((index, cut.parse(name, false))).is_err() {
+                        break;
+                    }
+                }
+            });
+        }
+        drop(ready);
+        let mut early = BTreeMap::new();
+        for (index, batch) in parsed {
+            early.insert(index, batch);
+            while let Some((batch, diagnostics)) = early.remove(&wanted) {
+                take(batch, diagnostics);
+                wanted += 1;
+            }
+        }
+    });
+}
+
+/// Cuts batches of whole lines off an input.
+struct Cutter<'n, R> {
+    name: &'n str,
+    input: BufReader<R>,
+    next_line: u32,
+    index: usize,
+    done: bool,
+}
+
+/// Lines that were cut off, or why no more can be.
+struct Cut {
+    index: usize,
+    first_line: u32,
+    bytes: Vec<u8>,
+    trouble: Option<Box<Diagnostic>>,
+}
+
+impl<R: Read> Cutter<'_, R> {
+    fn cut(&mut self) -> Option<Cut> {
+        if self.done {
+            return None;
+        }
+        let mut bytes = Vec::with_capacity(BATCH + BATCH / 8);
+        let trouble = match self.fill(&mut bytes) {
+            Ok(trouble) => trouble,
+            Err(error) => {
+                Some(Diagnostic::of_file(self.name, format!("cannot be read: {error}"), "check the file"))
+            }
+        };
+        self.done |= trouble.is_some();
+        if bytes.is_empty() && trouble.is_none() {
+            return None;
+        }
+        let cut = Cut { index: self.index, first_line: self.next_line, bytes, trouble };
+        self.index += 1;
+        self.next_line += memchr::memchr_iter(b'\n', &cut.bytes).count() as u32;
+        Some(cut)
+    }
+
+    fn fill(&mut self, bytes: &mut Vec<u8>) -> io::Result<Option<Box<Diagnostic>>> {
+        Read::by_ref(&mut self.input).take(BATCH as u64).read_to_end(bytes)?;
+        self.done = bytes.len() < BATCH;
+        if self.done || bytes.last() == Some(&b'\n') {
+            return Ok(None);
+        }
+        let rest = Read::by_ref(&mut self.input).take(LONGEST_LINE as u64 + 1).read_until(b'\n', bytes)?;
+        if rest <= LONGEST_LINE {
+            return Ok(None);
+        }
+        let message = format!("a line of more than {} MiB", LONGEST_LINE >> 20);
+        let mut diagnostic = Diagnostic::of_file(self.name, message, "write one entity a line");
+        let start = memchr::memrchr(b'\n', bytes).map_or(0, |newline| newline + 1);
+        bytes.truncate(start);
+        let lines = memchr::memchr_iter(b'\n', bytes).count() as u32;
+        diagnostic.mark.line = Some(self.next_line + lines);
+        Ok(Some(diagnostic))
+    }
+}
+
+impl Cut {
+    /// What its lines come to, and what is wrong with them.
+    fn parse(self, name: &str, first: bool) -> (Option<Batch>, Diagnostics) {
+        let mut diagnostics = Diagnostics::default();
+        let text = text(name, self.first_line, self.bytes, &mut diagnostics);
+        let raw = Raw { first_line: self.first_line, text };
+        let batch = Batch::new(raw, |raw| items(name, raw, first, &mut diagnostics));
+        if let Some(trouble) = self.trouble {
+            diagnostics.push(trouble);
+        }
+        (Some(batch), diagnostics)
+    }
+}
+
+/// Lines as text; one that is not text is reported, and blank.
+fn text(name: &str, first_line: u32, bytes: Vec<u8>, diagnostics: &mut Diagnostics) -> String {
+    let begins_oddly = bytes.starts_with(&[0xef, 0xbb, 0xbf]);
+    let bytes = match String::from_utf8(bytes) {
+        Ok(text) if !begins_oddly && memchr::memchr(0, text.as_bytes()).is_none() => return text,
+        Ok(text) => text.into_bytes(),
+        Err(error) => error.into_bytes(),
+    };
+    let mut sound = String::with_capacity(bytes.len());
+    for (line, number) in bytes.split(|byte| *byte == b'\n').zip(first_line..) {
+        if !line.trim_ascii().is_empty() {
+            match crate::text::text(name, line.to_vec()) {
+                Ok(line) => sound.push_str(&line),
+                Err(mut diagnostic) => {
+                    diagnostic.mark.line = Some(number);
+                    diagnostics.push(diagnostic);
+                }
+            }
+        }
+        sound.push('\n');
+    }
+    sound
+}
+
+fn items<'a>(name: &str, raw: &'a Raw, first: bool, diagnostics: &mut Diagnostics) -> Items<'a> {
+    let mut items = Vec::new();
+    let mut tape = Tape::default();
+    // Whether the version was said matters on the first line only.
+    let mut seen = Seen::default();
+    seen.version = !first;
+    for (line, number) in raw.text.split('\n').zip(raw.first_line..) {
+        if line.trim_ascii().is_empty() {
+            continue;
+        }
+        let mut report = Report::new(name, line, number, diagnostics);
+        if let Err(error) = item(line, number, &mut tape, &mut seen, &mut report, &mut items) {
+            let message = format!("not JSON that is accepted: {}", error.message);
+            report.wrong_at(error.at, 1, message, HOW_WRITTEN);
+        }
+    }
+    items
+}
+
+/// Reads one line: the header, or one entity.
+fn item<'a>(
+    line: &'a str,
+    number: u32,
+    tape: &mut Tape<'a>,
+    seen: &mut Seen,
+    report: &mut Report<'_>,
+    items: &mut Items<'a>,
+) -> Result<(), JsonError> {
+    let mut cursor = Cursor::new(line, number);
+    cursor.value(&mut Writer::new(tape))?;
+    cursor.finish()?;
+    let root = tape.root();
+    let mut entries = root.entries();
+    let Some((key, value)) = entries.next() else {
+        report.expected(root, "an entity: {\"function\": {…}}");
+        return Ok(());
+    };
+    let name = scalar_text(key.value()).unwrap_or_default();
+    if name == "estate" || name == "as_of" {
+        for (key, value) in root.entries() {
+            let name = scalar_text(key.value()).unwrap_or_default();
+            match ["estate", "as_of"].into_iter().find(|field| *field == name) {
+                Some(field) => {
+                    items.extend(header(field, value, seen, report).map(|time| Item::AsOf(time, value.at())));
+                }
+                None => {
+                    let fields = ["estate", "as_of"].into_iter();
+                    report.unknown(key, "a field of the first line", name, fields);
+                }
+            }
+        }
+        return Ok(());
+    }
+    if !seen.version {
+        report.wrong(root, "the first line does not say the version", "begin with {\"estate\": 1}");
+        seen.version = true;
+    }
+    if entries.next().is_some() {
+        let help = "put the fields into the entity: {\"function\": {\"id\": …}}";
+        report.wrong(root, "a line holds one entity, under the name of its kind", help);
+    } else if KINDS.contains(&name) {
+        items.extend(Entity::read(name, value, report).map(Item::Entity));
+    } else {
+        report.unknown(key, "a kind of entity", name, KINDS.iter().copied());
+    }
+    Ok(())
+}
