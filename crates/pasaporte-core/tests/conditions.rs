@@ -41,8 +41,8 @@ fn equals_any_of_its_values_and_not_equals_is_its_opposite(
     #[case] expected: Truth,
 ) {
     let values = |world: &mut World| vec![world.builder.name("a"), world.builder.name("b")];
-    assert_eq!(holds(|world| Test::Equals(values(world)), known.clone()), expected);
-    assert_eq!(holds(|world| Test::NotEquals(values(world)), known), !expected);
+    assert_eq!(holds(|world| Test::Equals(values(world).into()), known.clone()), expected);
+    assert_eq!(holds(|world| Test::NotEquals(values(world).into()), known), !expected);
 }
 
 #[rstest]
@@ -54,7 +54,7 @@ fn equals_any_of_its_values_and_not_equals_is_its_opposite(
 #[case::a_stranger_may_choose_a_fitting_name("bucket:tide-*", Some(Known::Foreign), Truth::Unknown)]
 #[case::a_stranger_cannot_take_a_name("bucket:tides", Some(Known::Foreign), Truth::False)]
 fn like(#[case] pattern: &str, #[case] known: Option<Known>, #[case] expected: Truth) {
-    assert_eq!(holds(|_| Test::Like(vec![Pattern::parse(pattern).unwrap()]), known), expected);
+    assert_eq!(holds(|_| Test::Like(Box::new([Pattern::parse(pattern).unwrap()])), known), expected);
 }
 
 #[rstest]
@@ -71,7 +71,7 @@ fn like(#[case] pattern: &str, #[case] known: Option<Known>, #[case] expected: T
 #[case::a_stranger_is_not_inside("192.168.7.0/24", Some(Known::Foreign), Truth::False)]
 #[case::a_stranger_may_be_there("203.0.113.0/24", Some(Known::Foreign), Truth::Unknown)]
 fn in_network(#[case] net: &str, #[case] known: Option<Known>, #[case] expected: Truth) {
-    assert_eq!(holds(|_| Test::InNetwork(vec![net.parse().unwrap()]), known), expected);
+    assert_eq!(holds(|_| Test::InNetwork(Box::new([net.parse().unwrap()])), known), expected);
 }
 
 #[rstest]
@@ -112,17 +112,17 @@ fn sentence(attribute: impl FnOnce(&mut World) -> (Attribute, Test)) -> String {
 #[test]
 fn conditions_read_as_parts_of_a_sentence() {
     let equals = sentence(|w| {
-        (Attribute::AccountOfSource, Test::Equals(vec![w.builder.name("a"), w.builder.name("b")]))
+        (Attribute::AccountOfSource, Test::Equals(Box::new([w.builder.name("a"), w.builder.name("b")])))
     });
     assert_eq!(equals, "account of source is a or b");
     let tag = sentence(|w| {
-        (Attribute::CallerTag(w.builder.name("team")), Test::NotEquals(vec![w.builder.name("x")]))
+        (Attribute::CallerTag(w.builder.name("team")), Test::NotEquals(Box::new([w.builder.name("x")])))
     });
     assert_eq!(tag, "caller tag team is not x");
     let proof = sentence(|_| (Attribute::OutsideProof, Test::Present(true)));
     assert_eq!(proof, "the agreed outside proof is given");
     let before = sentence(|_| (Attribute::Time, Test::Before(time("2026-06-01"))));
     assert_eq!(before, "time is before 2026-06-01T00:00:00Z");
-    let like = sentence(|_| (SOURCE, Test::Like(vec![Pattern::parse("bucket:*").unwrap()])));
+    let like = sentence(|_| (SOURCE, Test::Like(Box::new([Pattern::parse("bucket:*").unwrap()]))));
     assert_eq!(like, "source resource is like bucket:*");
 }

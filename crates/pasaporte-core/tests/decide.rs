@@ -388,7 +388,7 @@ fn case_counts_unless_the_resources_account_ignores_it() {
 }
 
 fn equals(world: &mut World, attribute: Attribute, value: &str) -> Condition {
-    Condition::Test(attribute, Test::Equals(vec![world.builder.name(value)]))
+    Condition::Test(attribute, Test::Equals(Box::new([world.builder.name(value)])))
 }
 
 #[test]
@@ -434,7 +434,7 @@ fn a_grants_conditions_join_those_of_its_statements() {
         let own = equals(w, Attribute::SecondFactor, "true");
         let joined = equals(w, Attribute::SecureTransport, "true");
         w.grant_with(role, At::Everywhere, &[allow(&[READ]).when(own)], |grant| {
-            grant.conditions = vec![joined]
+            grant.conditions = Box::new([joined])
         });
     });
     let access = Access::new(&estate);

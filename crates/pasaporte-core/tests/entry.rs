@@ -70,14 +70,19 @@ fn a_closed_identity_check_lets_nobody_in() {
     assert_eq!(callers(Check::Identity, |_, _| {}), sure(&[]));
 }
 
+fn names(world: &mut World, texts: &[&str]) -> List<Name> {
+    let names: Vec<Name> = texts.iter().map(|text| world.builder.name(text)).collect();
+    world.builder.list(&names)
+}
+
 fn verifier(world: &mut World, change: impl FnOnce(&mut World, &mut Verifier)) {
     let origin = world.origin();
     let id: VerifierId = world.builder.mention("site");
     let mut verifier = Verifier {
         scope: None,
-        issuers: vec![world.builder.name("site.example")],
-        audiences: Vec::new(),
-        algorithms: Vec::new(),
+        issuers: names(world, &["site.example"]),
+        audiences: List::default(),
+        algorithms: List::default(),
         key_set: None,
         checks_signature: true,
         origin,
@@ -91,7 +96,7 @@ fn token(world: &mut World, change: impl FnOnce(&mut World, &mut Token)) {
     let id: TokenId = world.builder.mention("web");
     let mut token = Token {
         issuer: Some(world.builder.name("site.example")),
-        audiences: Vec::new(),
+        audiences: List::default(),
         algorithm: None,
         public: true,
         issued: None,
@@ -150,11 +155,11 @@ fn nor_does_one_that_has_ended() {
 fn nor_does_one_of_another_issuer_audience_or_algorithm() {
     assert!(!token_opens(|_, _| {}, |world, token| token.issuer = Some(world.builder.name("other.example"))));
     let staff =
-        |world: &mut World, verifier: &mut Verifier| verifier.audiences = vec![world.builder.name("staff")];
-    assert!(!token_opens(staff, |world, token| token.audiences = vec![world.builder.name("web")]));
-    assert!(token_opens(staff, |world, token| token.audiences = vec![world.builder.name("staff")]));
+        |world: &mut World, verifier: &mut Verifier| verifier.audiences = names(world, &["staff"]);
+    assert!(!token_opens(staff, |world, token| token.audiences = names(world, &["web"])));
+    assert!(token_opens(staff, |world, token| token.audiences = names(world, &["staff"])));
     let strong =
-        |world: &mut World, verifier: &mut Verifier| verifier.algorithms = vec![world.builder.name("ES256")];
+        |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["ES256"]);
     assert!(!token_opens(strong, |world, token| token.algorithm = Some(world.builder.name("HS256"))));
 }
 
@@ -162,17 +167,17 @@ fn nor_does_one_of_another_issuer_audience_or_algorithm() {
 fn a_verifier_that_checks_no_signature_is_open_to_all() {
     assert!(token_opens(|_, verifier| verifier.checks_signature = false, |_, token| token.public = false));
     let none =
-        |world: &mut World, verifier: &mut Verifier| verifier.algorithms = vec![world.builder.name("NONE")];
+        |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["NONE"]);
     assert!(token_opens(none, |_, token| token.public = false));
 }
 
 #[rstest]
 #[case::internet(Network::Internet, Exposure::Anyone)]
 #[case::internal(Network::Internal, Exposure::Insiders)]
-#[case::private(Network::Listed(vec!["10.0.0.0/8".parse().unwrap()]), Exposure::Insiders)]
-#[case::partner(Network::Listed(vec!["203.0.113.0/24".parse().unwrap()]), Exposure::Outsider)]
-#[case::mixed(Network::Listed(vec!["10.0.0.0/8".parse().unwrap(), "203.0.113.0/24".parse().unwrap()]), Exposure::Outsider)]
-#[case::all(Network::Listed(vec!["::/0".parse().unwrap()]), Exposure::Anyone)]
+#[case::private(Network::Listed(Box::new(["10.0.0.0/8".parse().unwrap()])), Exposure::Insiders)]
+#[case::partner(Network::Listed(Box::new(["203.0.113.0/24".parse().unwrap()])), Exposure::Outsider)]
+#[case::mixed(Network::Listed(Box::new(["10.0.0.0/8".parse().unwrap(), "203.0.113.0/24".parse().unwrap()])), Exposure::Outsider)]
+#[case::all(Network::Listed(Box::new(["::/0".parse().unwrap()])), Exposure::Anyone)]
 fn the_network_narrows_the_exposure(#[case] network: Network, #[case] expected: Exposure) {
     let (estate, endpoint) = behind(Check::None, network, |_, _| {});
     let function = estate.get(endpoint).unwrap().function;
@@ -226,8 +231,8 @@ fn what_is_switched_off_is_exposed_to_nobody() {
         owner: None,
         version: None,
         runs_as: None,
-        settings: Vec::new(),
-        tags: Vec::new(),
+        settings: List::default(),
+        tags: List::default(),
         origin,
     };
     world.builder.declare(function, off, origin);

@@ -174,7 +174,7 @@ impl Naive<'_> {
                 At::Thing(place) => self.chain(on).contains(&place),
             };
             if names.contains(&grant.principal) && holds_here {
-                let mut statements = grant.statements.clone();
+                let mut statements = grant.statements.to_vec();
                 let mut sets: Vec<_> = grant.set.into_iter().collect();
                 while let Some(set) = sets.pop() {
                     if let Some(set) = self.estate.get(set) {
@@ -187,7 +187,7 @@ impl Naive<'_> {
         }
         let mut resource = (0, 0);
         for admission in self.estate.admissions() {
-            if admission.on == on && admission.to.iter().any(|to| names.contains(to)) {
+            if admission.on == on && self.estate.list(admission.to).iter().any(|to| names.contains(to)) {
                 self.weigh(&[admission.statement], action, on, &mut resource);
             }
         }
@@ -222,7 +222,8 @@ impl Naive<'_> {
     fn weigh(&self, statements: &[StatementId], action: &str, on: Thing, weight: &mut (Tri, Tri)) {
         for statement in statements.iter().map(|id| self.estate.statement(*id)) {
             let resource = self.estate.label(on);
-            if self.picks(&statement.actions, action) && self.picks(&statement.resources, &resource) {
+            if self.picks(self.estate.actions_picked(statement.actions), action)
+                && self.picks(self.estate.resources_picked(statement.resources), &resource) {
                 let holds = if statement.conditions.is_empty() { 2 } else { 1 };
                 match statement.effect {
                     Effect::Allow => weight.0 = weight.0.max(holds),
@@ -238,7 +239,7 @@ impl Naive<'_> {
             let pattern: Vec<char> = self.estate.pattern(*id).text().chars().collect();
             matches(&pattern, &text)
         };
-        selection.any.iter().any(matched) && !selection.except.iter().any(matched)
+        selection.any().iter().any(matched) && !selection.except().iter().any(matched)
     }
 
     fn names(&self, who: Principal) -> Vec<Principal> {

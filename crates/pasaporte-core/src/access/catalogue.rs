@@ -76,15 +76,22 @@ type Found1<T> = OnceLock<Box<Mutex<FxHashMap<Box<str>, T>>>>;
 /// What was found so far about choices of actions and of resources.
 #[derive(Debug)]
 pub(super) struct Known {
-    actions: Box<[[Found1<Arc<Classes>>; 2]]>,
+    /// Of each choice of actions, where case counts and where it does not.
+    actions: Box<[[OfActions; 2]]>,
     resources: Box<[Found1<bool>]>,
+}
+
+/// What a choice of actions comes to among all actions, and among those of other patterns.
+#[derive(Debug, Default)]
+struct OfActions {
+    every: OnceLock<Arc<Classes>>,
+    others: Found1<Arc<Classes>>,
 }
 
 impl Known {
     pub(super) fn new(estate: &Estate) -> Self {
-        let pair = || [OnceLock::new(), OnceLock::new()];
         Self {
-            actions: (0..estate.all_actions_picked().len()).map(|_| pair()).collect(),
+            actions: estate.all_actions_picked().map(|_| Default::default()).collect(),
             resources: (0..estate.all_resources_picked().len()).map(|_| OnceLock::new()).collect(),
         }
     }
@@ -105,7 +112,7 @@ impl Access<'_> {
     /// What a choice of actions comes to among those that `within` matches.
     pub fn classes(&self, actions: ActionsId, within: &str, any_case: bool) -> Arc<Classes> {
         let slot = &self.known.actions[actions.index()][usize::from(any_case && self.some_ignore_case)];
-        remembered(slot, within, || {
+        let find = || {
             let selection = self.estate.actions_picked(actions);
             let examples = match Pattern::parse(within) {
                 Ok(pattern) => self.examples(selection, &pattern, any_case),
@@ -114,7 +121,11 @@ impl Access<'_> {
             let all =
                 Pattern::parse(within).is_ok_and(|within| self.lists_all_of(selection, &within, any_case));
             Arc::new(Classes { all, examples })
-        })
+        };
+        if within == EVERY_ACTION {
+            return Arc::clone(slot.every.get_or_init(find));
+        }
+        remembered(&slot.others, within, find)
     }
 
     /// Whether a choice's patterns, leaving its exceptions aside, cover all actions of a pattern.

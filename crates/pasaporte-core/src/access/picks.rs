@@ -126,6 +126,11 @@ impl<'e> Access<'e> {
         }
     }
 
+    /// Whether a choice of resources takes a thing.
+    pub fn takes(&self, resources: ResourcesId, thing: Thing) -> bool {
+        self.picks_resource(resources, thing, &Label::new(self.estate, thing))
+    }
+
     /// Whether a choice takes a text.
     pub(crate) fn selects(&self, selection: &Selection, text: &str, any_case: bool) -> bool {
         let matches = |id: &crate::estate::PatternId| {

@@ -57,6 +57,28 @@ impl Taken {
     }
 }
 
+/// What a principal may get at of what a choice takes.
+pub(crate) enum Reachable {
+    /// The choice names one resource.
+    One(Option<ResourceId>),
+    /// Resources of its own account, and of others.
+    Some([Arc<Taken>; 2]),
+}
+
+impl Reachable {
+    /// The confidential ones first.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = ResourceId> {
+        let parts: [&[ResourceId]; 4] = match self {
+            Self::One(id) => [id.as_slice(), &[], &[], &[]],
+            Self::Some([own, foreign]) => {
+                let ((own_secret, own_rest), (secret, rest)) = (own.split(), foreign.split());
+                [own_secret, secret, own_rest, rest]
+            }
+        };
+        parts.into_iter().flatten().copied()
+    }
+}
+
 /// What was found so far, and the names of resources in order.
 #[derive(Debug)]
 pub(super) struct Takings {
@@ -109,14 +131,10 @@ fn without_kind(name: &str) -> &str {
 impl Access<'_> {
     /// The declared resources that a choice takes and that lie at a place.
     pub fn taken(&self, resources: ResourcesId, at: At) -> Arc<Taken> {
-        let lies_here = |id: ResourceId| match at {
-            At::Everywhere => true,
-            At::Thing(place) => self.estate.lies_in(Thing::Resource(id), place),
-        };
         match self.picks[resources.index()] {
             Pick::Nothing => return Arc::default(),
             Pick::Only(Thing::Resource(id)) => {
-                let here = self.estate.get(id).is_some() && lies_here(id);
+                let here = self.estate.get(id).is_some() && self.is_at(id, at);
                 return Arc::new(self.sorted(if here { vec![id] } else { Vec::new() }));
             }
             Pick::Only(_) => return Arc::default(),
@@ -127,7 +145,8 @@ impl Access<'_> {
             return Arc::clone(found);
         }
         let selection = self.estate.resources_picked(resources);
-        let taken = |id: &ResourceId| lies_here(*id) && self.selects(selection, self.estate.id(*id), false);
+        let taken =
+            |id: &ResourceId| self.is_at(*id, at) && self.selects(selection, self.estate.id(*id), false);
         let named = self.beginning_like(selection);
         let here = self.population.resources.within(self.estate, at);
         let all = if named.iter().map(|range| range.len()).sum::<usize>() < here.len() {
@@ -142,19 +161,33 @@ impl Access<'_> {
 
     /// The resources that a choice takes at a place and that a principal may get at, as far as accounts tell:
     /// those of its own account, and those of others whose own side lets somebody in or needs not to.
-    pub(crate) fn within_reach(&self, who: Principal, resources: ResourcesId, at: At) -> [Arc<Taken>; 2] {
+    pub(crate) fn within_reach(&self, who: Principal, resources: ResourcesId, at: At) -> Reachable {
+        if let Pick::Only(Thing::Resource(id)) = self.picks[resources.index()] {
+            let here = self.estate.get(id).is_some() && self.is_at(id, at);
+            return Reachable::One(here.then_some(id));
+        }
         let all = |at| self.taken(resources, at);
-        let Some(AccountOf::Known(home)) = self.profile(who).home else { return [all(at), Arc::default()] };
+        let some = |own, foreign| Reachable::Some([own, foreign]);
+        let Some(AccountOf::Known(home)) = self.profile(who).home else {
+            return some(all(at), Arc::default());
+        };
         let home = Thing::Scope(home);
         let place = match at {
-            At::Everywhere => return [all(At::Thing(home)), self.open(&all(at))],
+            At::Everywhere => return some(all(At::Thing(home)), self.open(&all(at))),
             At::Thing(place) => place,
         };
         if self.estate.lies_in(place, home) {
-            return [all(at), Arc::default()];
+            return some(all(at), Arc::default());
         }
         let own = if self.estate.lies_in(home, place) { all(At::Thing(home)) } else { Arc::default() };
-        [own, self.open(&all(at))]
+        some(own, self.open(&all(at)))
+    }
+
+    fn is_at(&self, id: ResourceId, at: At) -> bool {
+        match at {
+            At::Everywhere => true,
+            At::Thing(place) => self.estate.lies_in(Thing::Resource(id), place),
+        }
     }
 
     /// Of some resources those that others than their own account may get at.

@@ -208,6 +208,10 @@ impl Builder {
         if !self.faults.is_empty() {
             return Err(Box::new((self.estate, self.faults)));
         }
+        self.estate.tables.settle();
+        self.estate.statements.shrink_to_fit();
+        self.estate.grants.shrink_to_fit();
+        self.estate.admissions.shrink_to_fit();
         self.estate.tree = Tree::new(&self.estate);
         self.estate.index();
         Ok(self.estate)

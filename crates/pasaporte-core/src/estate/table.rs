@@ -64,6 +64,12 @@ impl<T> Table<T> {
     pub(super) fn len(&self) -> usize {
         self.slots.len()
     }
+
+    /// Gives back what growing took in advance.
+    fn settle(&mut self) {
+        self.names.shrink_to_fit();
+        self.slots.shrink_to_fit();
+    }
 }
 
 /// Ids whose things are kept in a [`Table`].
@@ -83,6 +89,12 @@ macro_rules! tables {
         /// One table for each kind of named thing.
         #[derive(Debug, Default)]
         pub struct Tables { $($field: Table<$value>,)* }
+
+        impl Tables {
+            pub(super) fn settle(&mut self) {
+                $(self.$field.settle();)*
+            }
+        }
         impl super::Estate {
             /// The thing of a kind that is written before its id.
             pub(super) fn find_of_kind(&self, kind: &str, id: &str) -> Option<Thing> {

@@ -1,5 +1,7 @@
 //! Any thing of the estate, and where it lies.
 
+use std::cmp::Ordering;
+
 use super::{
     At, Ceiling, CeilingId, EndpointId, Enrolment, EnrolmentId, Estate, FunctionId, GrantId, GroupId, Id,
     IdentityId, KeyId, KeyOf, Origin, Principal, ScopeId, SetId, TokenId, TriggerId, UserId, VerifierId,
@@ -66,6 +68,18 @@ impl Estate {
                 let enrolment: &Enrolment = &self.enrolments[id.index()];
                 format!("enrolment:{}/{}", self.text(enrolment.system), self.text(enrolment.client_id))
             }
+        }
+    }
+
+    /// The order of two things by their labels; written out only where they are not of one common kind.
+    pub fn compare_labels(&self, one: Thing, other: Thing) -> Ordering {
+        match (one, other) {
+            (Thing::Function(one), Thing::Function(other)) => self.id(one).cmp(self.id(other)),
+            (Thing::Endpoint(one), Thing::Endpoint(other)) => self.id(one).cmp(self.id(other)),
+            (Thing::Identity(one), Thing::Identity(other)) => self.id(one).cmp(self.id(other)),
+            (Thing::Key(one), Thing::Key(other)) => self.id(one).cmp(self.id(other)),
+            (Thing::Resource(one), Thing::Resource(other)) => self.id(one).cmp(self.id(other)),
+            _ => self.label(one).cmp(&self.label(other)),
         }
     }
 

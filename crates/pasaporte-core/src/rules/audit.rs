@@ -10,7 +10,8 @@ use super::Harm;
 use crate::access::{Access, Context};
 use crate::entry::Exposed;
 use crate::estate::{
-    Environment, Estate, FunctionId, GrantId, GroupId, Id, IdentityId, KeyReach, Principal, ScopeId,
+    Effect, Environment, Estate, FunctionId, Grant, GrantId, GroupId, Id, IdentityId, KeyReach, Principal,
+    ScopeId, StatementId,
 };
 
 /// What counts as old, and what is asked of keys.
@@ -37,7 +38,7 @@ pub struct Audit<'e> {
     settings: Settings,
     harms: Vec<OnceLock<Harm>>,
     exposures: Vec<OnceLock<Exposed>>,
-    assuming: OnceLock<Vec<GrantId>>,
+    assuming: OnceLock<Vec<(GrantId, StatementId)>>,
 }
 
 impl<'e> Audit<'e> {
@@ -165,19 +166,20 @@ impl<'e> Audit<'e> {
         self.estate().environment(it.environment, it.scope)
     }
 
-    /// The grants that give acting as some identity.
-    pub fn grants_to_assume(&self) -> &[GrantId] {
+    /// The grants and statements that give acting as some identity.
+    pub(super) fn statements_to_assume(&self) -> &[(GrantId, StatementId)] {
         self.assuming.get_or_init(|| {
             let access = &self.access;
             let estate = self.estate();
-            let gives = |contained: crate::access::Contained| {
-                access.assume().may_be_picked_by(estate.statement(contained.statement).actions)
+            let of_grant = |(id, grant): (GrantId, &'e Grant)| {
+                let statements = access.statements_of(grant).map(|contained| contained.statement);
+                let gives = |statement: &StatementId| {
+                    let statement = estate.statement(*statement);
+                    statement.effect == Effect::Allow && access.assume().may_be_picked_by(statement.actions)
+                };
+                statements.filter(gives).map(move |statement| (id, statement)).collect::<Vec<_>>()
             };
-            estate
-                .grants()
-                .filter(|(_, grant)| access.statements_of(grant).any(gives))
-                .map(|(id, _)| id)
-                .collect()
+            estate.grants().flat_map(of_grant).collect()
         })
     }
 

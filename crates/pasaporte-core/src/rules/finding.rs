@@ -1,5 +1,8 @@
 //! What a rule raises, and the finding that it settles into.
 
+use std::cmp::Ordering::Equal;
+
+use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 
 use super::{Audit, Harm, Impact, Rule, Severity, severity};
@@ -250,8 +253,13 @@ impl Finding {
 /// Worst first; then by rule, thing and fingerprint, so that the order never depends on input.
 pub(super) fn order(findings: &mut [Finding], estate: &Estate) {
     let rank = |finding: &Finding| super::all().position(|rule| rule.id == finding.rule.id);
-    findings.sort_by_cached_key(|finding| {
-        let severity = std::cmp::Reverse(finding.severity);
-        (severity, rank(finding), finding.label(estate).into_boxed_str(), finding.fingerprint)
+    findings.par_sort_unstable_by(|one, other| {
+        let severity = other.severity.cmp(&one.severity);
+        let rule = || if std::ptr::eq(one.rule, other.rule) { Equal } else { rank(one).cmp(&rank(other)) };
+        let thing = || match (one.thing, other.thing) {
+            (Some(one), Some(other)) => estate.compare_labels(one, other),
+            _ => one.label(estate).cmp(&other.label(estate)),
+        };
+        severity.then_with(rule).then_with(thing).then_with(|| one.fingerprint.cmp(&other.fingerprint))
     });
 }

@@ -221,7 +221,12 @@ impl KnownKinds {
         let found = covered.entry(resources).or_insert_with(|| {
             let picked = audit.estate().resources_picked(resources);
             let patterns = access.patterns(picked.any());
-            if patterns.iter().all(|pattern| pattern.as_literal().is_some()) {
+            // Whatever covers a kind leaves the id open from its first letter on.
+            let open = |pattern: &&Pattern| {
+                pattern.as_literal().is_none()
+                    && pattern.literal_start().split_once(':').is_none_or(|(_, id)| id.is_empty())
+            };
+            if !patterns.iter().any(open) {
                 return Arc::default();
             }
             let mut kinds = everywhere.clone();
@@ -296,14 +301,14 @@ fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
 }
 
 /// The allowing statements of all grants that had not expired and that somebody holds.
-fn allowing(audit: &Audit<'_>) -> impl Iterator<Item = Held> {
+fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = Held> + 'a {
     let estate = audit.estate();
-    estate.grants().filter(|(_, grant)| is_held(audit, grant)).flat_map(move |(id, grant)| {
+    let held = estate.grants().filter(|(_, grant)| is_held(audit, grant));
+    held.flat_map(move |(id, grant)| {
         let statements = audit.access().statements_of(grant);
-        let allowing = statements
-            .filter(|contained| estate.statement(contained.statement).effect == Effect::Allow)
-            .map(move |contained| Held { grant: id, statement: contained.statement, set: contained.set });
-        allowing.collect::<Vec<_>>()
+        statements
+            .filter(move |contained| estate.statement(contained.statement).effect == Effect::Allow)
+            .map(move |contained| Held { grant: id, statement: contained.statement, set: contained.set })
     })
 }
 

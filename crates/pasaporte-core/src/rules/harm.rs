@@ -115,14 +115,17 @@ fn changes_access(
             return Some(Harm::new(Impact::ControlsAccess, format!("{may} {}", place(access, grant))));
         }
     }
-    for (kind, class) in [("function", ActionClass::Code), ("identity", ActionClass::Identity)] {
-        let all = format!("{kind}:?*");
-        if !access.covers_resources(statement.resources, &all) {
+    let whole = [
+        ("function", "function:?*", "function/?*", ActionClass::Code),
+        ("identity", "identity:?*", "identity/?*", ActionClass::Identity),
+    ];
+    for (kind, all, service, class) in whole {
+        if !access.covers_resources(statement.resources, all) {
             continue;
         }
-        let of_kind = access.classes(statement.actions, &format!("{kind}/?*"), any_case);
+        let of_kind = access.classes(statement.actions, service, any_case);
         let action = of_kind.first(|each| each == Some(class)).map(|(action, _)| action);
-        if let Some(action) = action.filter(|action| stays(action, &all)) {
+        if let Some(action) = action.filter(|action| stays(action, all)) {
             let may = format!("do {action} on every {kind} {}", place(access, grant));
             return Some(Harm::new(Impact::ControlsAccess, may));
         }
@@ -143,14 +146,12 @@ fn worst_data(
     let estate = access.estate();
     let any_case = access.any_case_at(grant);
     let given = Context::at(estate.as_of());
-    let [own, foreign] = access.within_reach(holder, statement.resources, grant.at);
-    let ((own_secret, own_rest), (secret, rest)) = (own.split(), foreign.split());
-    let in_reach = [own_secret, secret, own_rest, rest].into_iter().flatten();
+    let in_reach = access.within_reach(holder, statement.resources, grant.at);
     let mut actions: FxHashMap<Name, KindActions> = FxHashMap::default();
     let mut worst: Option<Harm> = None;
     let mut others = 0;
     // The confidential come first, so the first that is reached is the worst.
-    for &id in in_reach {
+    for id in in_reach.iter() {
         let resource = estate.get(id)?;
         let confidential = resource.sensitivity == Some(Sensitivity::Confidential);
         let impact = if confidential { Impact::ConfidentialData } else { Impact::DataOrSecrets };

@@ -213,12 +213,14 @@ fn somebody_acts_as(audit: &Audit<'_>, identity: IdentityId) -> bool {
     let access = audit.access();
     let on = Thing::Identity(identity);
     let trusted = super::entry::admitted(audit, on);
-    let grants = audit.grants_to_assume().iter().map(|&grant| estate.grant(grant));
-    let here = grants.filter(|grant| match grant.at {
-        At::Everywhere => true,
-        At::Thing(place) => estate.lies_in(on, place),
+    let given = audit.statements_to_assume().iter().filter(|(grant, statement)| {
+        let here = match estate.grant(*grant).at {
+            At::Everywhere => true,
+            At::Thing(place) => estate.lies_in(on, place),
+        };
+        here && access.takes(estate.statement(*statement).resources, on)
     });
-    let holders = here.map(|grant| grant.principal);
+    let holders = given.map(|(grant, _)| estate.grant(*grant).principal);
     trusted
         .into_iter()
         .chain(holders)

@@ -126,8 +126,8 @@ impl World {
             owner: None,
             version: None,
             runs_as: runs_as.map(|identity| self.builder.mention(identity)),
-            settings: Vec::new(),
-            tags: Vec::new(),
+            settings: List::default(),
+            tags: List::default(),
             origin,
         };
         self.builder.declare(id, function, origin);
@@ -141,6 +141,8 @@ impl World {
     pub fn identity_tagged(&mut self, id: &str, scope: &str, tags: &[(&str, &str)]) -> IdentityId {
         let origin = self.origin();
         let id: IdentityId = self.builder.mention(id);
+        let tags: Vec<(Name, Name)> =
+            tags.iter().map(|(name, value)| (self.builder.name(name), self.builder.name(value))).collect();
         let identity = Identity {
             scope: Some(self.builder.mention(scope)),
             kind: IdentityKind::ExecutionRole,
@@ -148,10 +150,7 @@ impl World {
             default: false,
             client_id: None,
             environment: None,
-            tags: tags
-                .iter()
-                .map(|(name, value)| (self.builder.name(name), self.builder.name(value)))
-                .collect(),
+            tags: self.builder.list(&tags),
             origin,
         };
         self.builder.declare(id, identity, origin);
@@ -162,7 +161,7 @@ impl World {
         let origin = self.origin();
         let id: UserId = self.builder.mention(id);
         let scope = Some(self.builder.mention(scope));
-        self.builder.declare(id, User { scope, tags: Vec::new(), origin }, origin);
+        self.builder.declare(id, User { scope, tags: List::default(), origin }, origin);
         id
     }
 
@@ -182,7 +181,7 @@ impl World {
             sensitivity: None,
             environment: None,
             owner: None,
-            tags: Vec::new(),
+            tags: List::default(),
             origin,
         };
         self.builder.declare(name, resource, origin);
@@ -197,10 +196,10 @@ impl World {
             way: Way::Direct,
             check,
             network,
-            methods: Vec::new(),
+            methods: List::default(),
             path: None,
             host: None,
-            allowed_origins: Vec::new(),
+            allowed_origins: List::default(),
             allows_credentials: false,
             state: State::Enabled,
             origin,
@@ -222,8 +221,8 @@ impl World {
             last_used: LastUse::Unknown,
             observed_since: None,
             fingerprint: None,
-            held_by: Vec::new(),
-            seen_in: Vec::new(),
+            held_by: List::default(),
+            seen_in: List::default(),
             origin,
         };
         change(&mut key);
@@ -235,15 +234,17 @@ impl World {
         let mut patterns = |texts: &[String]| {
             texts.iter().map(|text| self.builder.pattern(text).unwrap()).collect::<Vec<_>>()
         };
-        Selection { any: patterns(any), except: patterns(except) }
+        Selection::new(&patterns(any), &patterns(except))
     }
 
     pub fn statement(&mut self, line: &Line) -> StatementId {
+        let actions = self.selection(&line.actions, &line.but);
+        let resources = self.selection(&line.resources, &[]);
         let statement = Statement {
             effect: line.effect,
-            actions: self.selection(&line.actions, &line.but),
-            resources: self.selection(&line.resources, &[]),
-            conditions: line.conditions.clone(),
+            actions: self.builder.actions(actions),
+            resources: self.builder.resources(resources),
+            conditions: line.conditions.clone().into(),
             origin: self.origin(),
         };
         self.builder.statement(statement)
@@ -280,7 +281,7 @@ impl World {
             set: None,
             statements: lines.iter().map(|line| self.statement(line)).collect(),
             at,
-            conditions: Vec::new(),
+            conditions: Box::default(),
             expires: None,
             origin: self.origin(),
         };
@@ -290,13 +291,14 @@ impl World {
 
     pub fn admit(&mut self, on: Thing, to: &[Principal], line: &Line) {
         let statement = self.statement(line);
-        self.builder.admission(Admission { id: None, on, to: to.to_vec(), statement });
+        let to = self.builder.list(to);
+        self.builder.admission(Admission { id: None, on, to, statement });
     }
 
     pub fn ceiling(&mut self, over: Bounded, lines: &[Line]) {
         let ceiling = Ceiling {
             id: None,
-            over: vec![over],
+            over: Box::new([over]),
             statements: lines.iter().map(|line| self.statement(line)).collect(),
             origin: self.origin(),
         };
@@ -319,7 +321,8 @@ pub fn named(pattern: &str) -> Pattern {
 
 /// Asks a question with nothing fixed.
 pub fn ask<'e>(access: &Access<'e>, principal: Principal, action: &str, on: Thing) -> Answer<'e> {
-    access.decide(&Question { principal, action, on, given: Context::default() })
+    let action = access.action(action);
+    access.decide(&Question { principal, action: &action, on, given: &Context::default() })
 }
 
 /// The verdict on a question with something fixed.
@@ -334,5 +337,6 @@ pub fn given(
     for (attribute, known) in facts {
         context.fix(*attribute, known.clone());
     }
-    access.decide(&Question { principal, action, on, given: context }).verdict
+    let action = access.action(action);
+    access.decide(&Question { principal, action: &action, on, given: &context }).verdict
 }

@@ -7,7 +7,7 @@
 use std::collections::BTreeMap;
 use std::io::{self, BufRead, BufReader, Read};
 use std::sync::Mutex;
-use std::sync::mpsc::sync_channel;
+use std::sync::mpsc::{channel, sync_channel};
 
 use jiff::Timestamp;
 use self_cell::self_cell;
@@ -22,9 +22,9 @@ use crate::text::{Position, Tape, Writer};
 /// Longest line that is read; an entity is a few kilobytes.
 const LONGEST_LINE: usize = 16 << 20;
 /// About how much text a batch has.
-const BATCH: usize = 256 << 10;
+const BATCH: usize = 128 << 10;
 /// How many parsed batches may wait to be taken.
-const WAITING: usize = 4;
+const WAITING: usize = 2;
 
 /// What a line comes to.
 pub(super) enum Item<'a> {
@@ -52,22 +52,22 @@ pub(super) struct Raw {
 }
 
 /// Reads a file's lines; `take` gets each batch with its mistakes, in order.
-pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(Option<Batch>, Diagnostics)) {
+pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(&Batch, Diagnostics)) {
     let mut cutter =
         Cutter { name, input: BufReader::with_capacity(BATCH, input), next_line: 1, index: 0, done: false };
     let mut empty = true;
     // A file of one batch needs no threads.
     while empty && let Some(cut) = cutter.cut() {
-        let first = cut.parse(name, empty);
-        empty &= first.0.as_ref().is_none_or(|batch| batch.borrow_owner().text.trim().is_empty());
-        empty &= first.1.is_empty();
-        take(first.0, first.1);
+        let (batch, diagnostics) = cut.parse(name, empty);
+        empty &= batch.borrow_owner().text.trim().is_empty() && diagnostics.is_empty();
+        take(&batch, diagnostics);
     }
     if empty {
         let help = "an estate begins with `{\"estate\": 1}`; see docs/estate-format.md";
-        let mut diagnostics = Diagnostics::default();
-        diagnostics.push(Diagnostic::of_file(name, "an empty file", help));
-        take(None, diagnostics);
+        let trouble = Some(Diagnostic::of_file(name, "an empty file", help));
+        let (batch, diagnostics) =
+            Cut { index: 0, first_line: 1, bytes: Vec::new(), trouble }.parse(name, true);
+        take(&batch, diagnostics);
     }
     if cutter.done {
         return;
@@ -77,26 +77,33 @@ pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(Opt
     let workers = std::thread::available_parallelism().map_or(1, usize::from);
     std::thread::scope(|scope| {
         let (ready, parsed) = sync_channel(WAITING);
-        for _ in 0..workers {
+        let mut back = Vec::new();
+        for worker in 0..workers {
             let (ready, cutter) = (ready.clone(), &cutter);
+            let (done, taken) = channel::<Batch>();
+            back.push(done);
             scope.spawn(move || {
                 loop {
                     let cut = cutter.lock().expect("cutting does not panic").cut();
                     let Some(cut) = cut else { break };
                     let index = cut.index;
-                    if ready.send((index, cut.parse(name, false))).is_err() {
+                    if ready.send((index, worker, cut.parse(name, false))).is_err() {
                         break;
                     }
+                    // What this thread made it takes apart itself: memory is given back where it came from.
+                    while taken.try_recv().is_ok() {}
                 }
             });
         }
         drop(ready);
         let mut early = BTreeMap::new();
-        for (index, batch) in parsed {
-            early.insert(index, batch);
-            while let Some((batch, diagnostics)) = early.remove(&wanted) {
-                take(batch, diagnostics);
+        for (index, worker, parsed) in parsed {
+            early.insert(index, (worker, parsed));
+            while let Some((worker, (batch, diagnostics))) = early.remove(&wanted) {
+                take(&batch, diagnostics);
                 wanted += 1;
+                // A worker that is through no longer listens; then it goes here.
+                let _ = back[worker].send(batch);
             }
         }
     });
@@ -163,7 +170,7 @@ impl<R: Read> Cutter<'_, R> {
 
 impl Cut {
     /// What its lines come to, and what is wrong with them.
-    fn parse(self, name: &str, first: bool) -> (Option<Batch>, Diagnostics) {
+    fn parse(self, name: &str, first: bool) -> (Batch, Diagnostics) {
         let mut diagnostics = Diagnostics::default();
         let text = text(name, self.first_line, self.bytes, &mut diagnostics);
         let raw = Raw { first_line: self.first_line, text };
@@ -171,7 +178,7 @@ impl Cut {
         if let Some(trouble) = self.trouble {
             diagnostics.push(trouble);
         }
-        (Some(batch), diagnostics)
+        (batch, diagnostics)
     }
 }
 
@@ -227,7 +234,7 @@ fn item<'a>(
     report: &mut Report<'_>,
     items: &mut Items<'a>,
 ) -> Result<(), JsonError> {
-    let mut cursor = Cursor::new(line, number);
+    let mut cursor = Cursor::of_line(line, number);
     cursor.value(&mut Writer::new(tape))?;
     cursor.finish()?;
     let root = tape.root();

@@ -171,7 +171,6 @@ impl Reader<'_> {
     fn lines(&mut self, input: impl Input + Send) {
         lines::read(self.name, input, |batch, diagnostics| {
             self.diagnostics.absorb(diagnostics);
-            let Some(batch) = batch else { return };
             let raw = batch.borrow_owner();
             let mut report = Report::new(self.name, &raw.text, raw.first_line, self.diagnostics);
             for item in batch.borrow_dependent() {

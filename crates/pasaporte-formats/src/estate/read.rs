@@ -183,41 +183,24 @@ macro_rules! record {
                     return None;
                 }
                 let mut sound = true;
-                let mut seen: Vec<&'static str> = Vec::new();
-                $(let mut $rfield: Option<$rtype> = None;)*
-                $(let mut $ofield: Option<$otype> = None;)*
+                $(let mut $rfield: $crate::estate::read::Slot<$rtype> = Default::default();)*
+                $(let mut $ofield: $crate::estate::read::Slot<$otype> = Default::default();)*
                 for (key, value) in view.entries() {
                     let Some(name) = $crate::estate::read::scalar_text(key.value()) else {
                         report.expected(key, "the name of a field");
                         sound = false;
                         continue;
                     };
-                    let Some(known) = FIELDS.iter().copied().find(|field| *field == name) else {
-                        report.unknown(key, concat!("a field of ", $what), name, FIELDS.iter().copied());
-                        sound = false;
-                        continue;
+                    sound &= match name {
+                        $($rname => $rfield.fill(key, value, report, false),)*
+                        $($oname => $ofield.fill(key, value, report, true),)*
+                        _ => {
+                            report.unknown(key, concat!("a field of ", $what), name, FIELDS.iter().copied());
+                            false
+                        }
                     };
-                    if seen.contains(&known) {
-                        report.wrong(key, format!("`{known}` is given twice"), "keep one of them");
-                        sound = false;
-                        continue;
-                    }
-                    seen.push(known);
-                    match known {
-                        $($rname => match $crate::estate::read::Read::read(value, report) {
-                            Some(read) => $rfield = Some(read),
-                            None => sound = false,
-                        },)*
-                        // A field that is there without a value is as good as left out.
-                        $($oname if matches!(value.value(), $crate::text::Value::Null) => {}
-                        $oname => match $crate::estate::read::Read::read(value, report) {
-                            Some(read) => $ofield = Some(read),
-                            None => sound = false,
-                        },)*
-                        _ => {}
-                    }
                 }
-                $(if !seen.contains(&$rname) {
+                $(if !$rfield.seen {
                     report.wrong(view, concat!($what, " needs the field `", $rname, "`"), "");
                     sound = false;
                 })*
@@ -227,14 +210,50 @@ macro_rules! record {
                 Some(Self {
                     at: view.at(),
                     text: std::marker::PhantomData,
-                    $($rfield: $rfield?,)*
-                    $($ofield: $ofield.unwrap_or_default(),)*
+                    $($rfield: $rfield.value?,)*
+                    $($ofield: $ofield.value.unwrap_or_default(),)*
                 })
             }
         }
     )*};
 }
 pub(crate) use record;
+
+/// A field of a record as it is being read.
+pub(crate) struct Slot<T> {
+    pub(crate) seen: bool,
+    pub(crate) value: Option<T>,
+}
+
+impl<T> Default for Slot<T> {
+    fn default() -> Self {
+        Self { seen: false, value: None }
+    }
+}
+
+impl<'a, T: Read<'a>> Slot<T> {
+    /// Reads the field; whether that went well.
+    pub(crate) fn fill(
+        &mut self,
+        key: View<'_, 'a>,
+        value: View<'_, 'a>,
+        report: &mut Report<'_>,
+        may_be_empty: bool,
+    ) -> bool {
+        if self.seen {
+            let name = scalar_text(key.value()).unwrap_or_default();
+            report.wrong(key, format!("`{name}` is given twice"), "keep one of them");
+            return false;
+        }
+        self.seen = true;
+        // A field that may be left out and is there without a value is as good as left out.
+        if may_be_empty && matches!(value.value(), Value::Null) {
+            return true;
+        }
+        self.value = T::read(value, report);
+        self.value.is_some()
+    }
+}
 
 /// Whether a field has the value that it would have if left out.
 pub(crate) fn is_default<T: Default + PartialEq>(value: &T) -> bool {

@@ -20,12 +20,26 @@ pub(crate) struct Cursor<'a> {
     line_start: usize,
     line: u32,
     seen: usize,
+    /// Whether the text has one line only.
+    is_line: bool,
 }
 
 impl<'a> Cursor<'a> {
     /// A cursor at the start of a text whose first line is the given one.
     pub(crate) fn new(text: &'a str, first_line: u32) -> Self {
-        Self { text, json: Jiter::new(text.as_bytes()), line_start: 0, line: first_line, seen: 0 }
+        Self {
+            text,
+            json: Jiter::new(text.as_bytes()),
+            line_start: 0,
+            line: first_line,
+            seen: 0,
+            is_line: false,
+        }
+    }
+
+    /// A cursor at the start of a line.
+    pub(crate) fn of_line(line: &'a str, number: u32) -> Self {
+        Self { is_line: true, ..Self::new(line, number) }
     }
 
     /// What comes next.
@@ -161,7 +175,7 @@ impl<'a> Cursor<'a> {
     fn position(&mut self, offset: usize) -> Position {
         let bytes = self.text.as_bytes();
         let offset = offset.min(bytes.len());
-        if offset >= self.seen {
+        if !self.is_line && offset >= self.seen {
             for newline in memchr::memchr_iter(b'\n', &bytes[self.seen..offset]) {
                 self.line += 1;
                 self.line_start = self.seen + newline + 1;

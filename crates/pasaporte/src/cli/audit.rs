@@ -76,12 +76,13 @@ impl Audit {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let chosen = self.judging.chosen()?;
         let estate = self.input.load()?;
-        let audited = Audited::new(&estate, chosen);
+        // Kept until the end, like the estate.
+        let audited: &'static Audited<'_> = Box::leak(Box::new(Audited::new(estate, chosen)));
         match self.format {
-            Format::Text => sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?,
+            Format::Text => sheet.text(&view::audit(sheet.page, audited, self.showing.in_full()))?,
             Format::Json => audited.write_json(sheet.out)?,
         }
-        Ok(self.judging.exit_code(&audited))
+        Ok(self.judging.exit_code(audited))
     }
 }
 

@@ -37,7 +37,7 @@ enum What {
 impl List {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let estate = self.input.load()?;
-        let audit = rules::Audit::new(&estate, rules::Settings::default());
+        let audit = rules::Audit::new(estate, rules::Settings::default());
         let table = match self.what {
             What::Functions => rows::functions(&audit),
             What::Endpoints => rows::endpoints(&audit),

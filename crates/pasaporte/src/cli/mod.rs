@@ -191,8 +191,9 @@ fn complain(text: &str, choice: Option<ColorChoice>) -> ExitCode {
 }
 
 impl Input {
-    /// Reads the estate.
-    fn load(&self) -> Result<Estate, Stop> {
+    /// Reads the estate, for as long as the program runs: it ends when the question is answered, and taking a
+    /// large estate apart before would only take time.
+    fn load(&self) -> Result<&'static Estate, Stop> {
         let mut diagnostics = Diagnostics::default();
         let (standard, paths): (Vec<PathBuf>, Vec<PathBuf>) =
             self.paths.iter().cloned().partition(|path| path == Path::new("-"));
@@ -200,7 +201,8 @@ impl Input {
         if !standard.is_empty() {
             sources.push(Source::Standard);
         }
-        load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)
+        let estate = load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)?;
+        Ok(Box::leak(Box::new(estate)))
     }
 }
 
