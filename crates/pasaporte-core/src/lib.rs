@@ -7,10 +7,12 @@
 //! - [`pattern`]: `*` and `?` patterns, and exact answers on sets of them;
 //! - [`access`]: may P do A on R, with reasons;
 //! - [`entry`]: who gets through to a function, in effect;
+//! - [`reach`]: what a principal may do, right by right, and what it can become;
 //! - [`rules`]: what is wrong with that, how bad it is, and what to do.
 
 pub mod access;
 pub mod entry;
 pub mod estate;
 pub mod pattern;
+pub mod reach;
 pub mod rules;

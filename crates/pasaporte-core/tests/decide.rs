@@ -400,7 +400,7 @@ fn an_open_condition_makes_the_answer_depend_on_it() {
     let access = Access::new(&estate);
     let answer = ask(&access, role, READ, table);
     assert_eq!(answer.verdict, Verdict::Depends);
-    assert_eq!(answer.depends_on(&estate), ["source resource is bucket:tides"]);
+    assert_eq!(answer.residual(&estate), "if source resource is bucket:tides");
     let source = |text: &str| [(Attribute::SourceResource, Known::Text(text.to_owned()))];
     assert_eq!(given(&access, role, READ, table, &source("bucket:tides")), Verdict::Yes);
     assert_eq!(given(&access, role, READ, table, &source("bucket:other")), Verdict::No);
@@ -415,7 +415,7 @@ fn an_open_deny_makes_a_yes_depend_and_leaves_a_no() {
     let access = Access::new(&estate);
     let answer = ask(&access, role, READ, table);
     assert_eq!(answer.verdict, Verdict::Depends);
-    assert_eq!(answer.depends_on(&estate), ["not: second factor is false"]);
+    assert_eq!(answer.residual(&estate), "unless second factor is false");
     assert_eq!(ask(&access, role, "table/write", table).verdict, Verdict::No);
 }
 
@@ -454,7 +454,7 @@ fn an_opaque_condition_is_never_settled() {
     });
     let answer = ask(&Access::new(&estate), role, READ, table);
     assert_eq!(answer.verdict, Verdict::Depends);
-    assert_eq!(answer.depends_on(&estate), ["“segment is gold”, which was not understood"]);
+    assert_eq!(answer.residual(&estate), "if “segment is gold”, which was not understood");
 }
 
 #[test]

@@ -154,20 +154,17 @@ fn nor_does_one_that_has_ended() {
 #[test]
 fn nor_does_one_of_another_issuer_audience_or_algorithm() {
     assert!(!token_opens(|_, _| {}, |world, token| token.issuer = Some(world.builder.name("other.example"))));
-    let staff =
-        |world: &mut World, verifier: &mut Verifier| verifier.audiences = names(world, &["staff"]);
+    let staff = |world: &mut World, verifier: &mut Verifier| verifier.audiences = names(world, &["staff"]);
     assert!(!token_opens(staff, |world, token| token.audiences = names(world, &["web"])));
     assert!(token_opens(staff, |world, token| token.audiences = names(world, &["staff"])));
-    let strong =
-        |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["ES256"]);
+    let strong = |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["ES256"]);
     assert!(!token_opens(strong, |world, token| token.algorithm = Some(world.builder.name("HS256"))));
 }
 
 #[test]
 fn a_verifier_that_checks_no_signature_is_open_to_all() {
     assert!(token_opens(|_, verifier| verifier.checks_signature = false, |_, token| token.public = false));
-    let none =
-        |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["NONE"]);
+    let none = |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["NONE"]);
     assert!(token_opens(none, |_, token| token.public = false));
 }
 

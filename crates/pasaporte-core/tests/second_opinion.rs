@@ -223,7 +223,8 @@ impl Naive<'_> {
         for statement in statements.iter().map(|id| self.estate.statement(*id)) {
             let resource = self.estate.label(on);
             if self.picks(self.estate.actions_picked(statement.actions), action)
-                && self.picks(self.estate.resources_picked(statement.resources), &resource) {
+                && self.picks(self.estate.resources_picked(statement.resources), &resource)
+            {
                 let holds = if statement.conditions.is_empty() { 2 } else { 1 };
                 match statement.effect {
                     Effect::Allow => weight.0 = weight.0.max(holds),

@@ -2,9 +2,11 @@
 //!
 //! - [`text`]: YAML, JSON and NDJSON, with the place of every value;
 //! - [`estate`]: the estate format, from text to the model;
+//! - [`answer`]: explanations, entries and reaches, as JSON;
 //! - [`report`]: what an audit found, as JSON;
 //! - [`schema`]: the JSON Schemas of both.
 
+pub mod answer;
 pub mod diagnostic;
 pub mod estate;
 mod redact;

@@ -10,9 +10,8 @@ use std::collections::BinaryHeap;
 use rustc_hash::FxHashSet;
 
 use super::by::By;
-use super::picks::Pick;
 use super::{Access, Context, Question, Verdict};
-use crate::estate::{At, Effect, Estate, Id, IdentityId, Principal, Thing};
+use crate::estate::{Effect, Estate, IdentityId, Principal, Thing};
 
 /// An identity that a principal can act as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -95,21 +94,7 @@ impl Access<'_> {
                 if statement.effect == Effect::Deny || !self.assume.may_be_picked_by(statement.actions) {
                     continue;
                 }
-                match self.picks[statement.resources.index()] {
-                    Pick::Only(Thing::Identity(id)) => all.push(id),
-                    Pick::Only(_) | Pick::Nothing => {}
-                    Pick::All | Pick::Matching => {
-                        let picked = estate.resources_picked(statement.resources);
-                        let here = self.population.identities.within(estate, grant.at).iter();
-                        all.extend(here.map(|(_, id)| *id).filter(|id| {
-                            self.selects(picked, &estate.label(Thing::Identity(*id)), false)
-                                && match grant.at {
-                                    At::Everywhere => true,
-                                    At::Thing(place) => estate.lies_in(Thing::Identity(*id), place),
-                                }
-                        }));
-                    }
-                }
+                all.extend(self.identities_taken(statement.resources, grant.at));
             }
         }
         all.sort_unstable();

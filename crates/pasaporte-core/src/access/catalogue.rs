@@ -58,15 +58,27 @@ impl Catalogue {
 pub struct Classes {
     /// Whether its patterns, leaving exceptions aside, take all of them.
     pub all: bool,
-    /// An action for each class that it takes one of, in the order of the catalogue; of none, an action that
-    /// no line of the catalogue matches.
-    pub examples: Box<[(Option<ActionClass>, Box<str>)]>,
+    /// Every action that it names, and an action for each class that its wildcards take one of, in the order of
+    /// the catalogue; last those that no line of the catalogue matches.
+    pub examples: Box<[Example]>,
+}
+
+/// An action that a choice takes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Example {
+    /// The action.
+    pub action: Box<str>,
+    /// Its class.
+    pub class: Option<ActionClass>,
+    /// Whether it stands for what wildcards take of its class.
+    pub is_wild: bool,
 }
 
 impl Classes {
     /// The first action whose class is wanted.
     pub fn first(&self, wanted: impl Fn(Option<ActionClass>) -> bool) -> Option<(&str, Option<ActionClass>)> {
-        self.examples.iter().find(|(class, _)| wanted(*class)).map(|(class, action)| (&**action, *class))
+        let first = self.examples.iter().find(|example| wanted(example.class))?;
+        Some((&first.action, first.class))
     }
 }
 
@@ -153,26 +165,47 @@ impl Access<'_> {
         }
     }
 
-    /// An action of each class that a selection takes and `within` matches: each line of the catalogue takes
-    /// what the lines before it left.
-    fn examples(
-        &self,
-        actions: &Selection,
-        within: &Pattern,
-        any_case: bool,
-    ) -> Box<[(Option<ActionClass>, Box<str>)]> {
-        let any = self.patterns(actions.any());
-        let mut before = self.patterns(actions.except());
-        let mut examples: Vec<(Option<ActionClass>, Box<str>)> = Vec::new();
-        for (pattern, class) in &self.catalogue.entries {
-            if let Found::Example(action) = find(&[&any, &[within], &[pattern]], &before, any_case) {
-                examples.push((Some(*class), action.into()));
+    /// The actions of a selection that `within` matches: those that it names, and one of each class that its
+    /// wildcards take: each line of the catalogue takes what the lines before it left.
+    fn examples(&self, actions: &Selection, within: &Pattern, any_case: bool) -> Box<[Example]> {
+        let matches = |pattern: &Pattern, text: &str| {
+            if any_case { pattern.matches_any_case(text) } else { pattern.matches(text) }
+        };
+        let except = self.patterns(actions.except());
+        let all = self.patterns(actions.any());
+        let (named, wild): (Vec<&Pattern>, Vec<&Pattern>) =
+            all.into_iter().partition(|pattern| pattern.as_literal().is_some());
+        let is_taken =
+            |text: &&str| matches(within, text) && !except.iter().any(|pattern| matches(pattern, text));
+        let mut named: Vec<&str> =
+            named.into_iter().filter_map(Pattern::as_literal).filter(is_taken).collect();
+        named.sort_unstable();
+        named.dedup();
+        let mut before = except.clone();
+        let mut examples: Vec<Example> = Vec::new();
+        let mut add = |pattern: Option<&Pattern>, class: Option<ActionClass>, before: &[&Pattern]| {
+            let (here, later): (Vec<&str>, Vec<&str>) =
+                named.iter().partition(|text| pattern.is_none_or(|pattern| matches(pattern, text)));
+            named = later;
+            examples.extend(here.into_iter().map(|action| Example {
+                action: action.into(),
+                class,
+                is_wild: false,
+            }));
+            let found = match pattern {
+                _ if wild.is_empty() => Found::Nothing,
+                Some(pattern) => find(&[&wild, &[within], &[pattern]], before, any_case),
+                None => find(&[&wild, &[within]], before, any_case),
+            };
+            if let Found::Example(action) = found {
+                examples.push(Example { action: action.into(), class, is_wild: true });
             }
+        };
+        for (pattern, class) in &self.catalogue.entries {
+            add(Some(pattern), Some(*class), &before);
             before.push(pattern);
         }
-        if let Found::Example(action) = find(&[&any, &[within]], &before, any_case) {
-            examples.push((None, action.into()));
-        }
+        add(None, None, &before);
         examples.into()
     }
 }

@@ -114,6 +114,43 @@ fn one_of(values: impl Iterator<Item = String>) -> String {
 }
 
 impl Attribute {
+    /// The attributes as files spell them; those that end in a slash are followed by the name of a tag.
+    pub const WORDS: [&'static str; 12] = [
+        "caller_account",
+        "caller_network",
+        "source_resource",
+        "account_of_source",
+        "secure_transport",
+        "time",
+        "second_factor",
+        "caller_tag/",
+        "resource_tag/",
+        "token_audience",
+        "token_issuer",
+        "outside_proof",
+    ];
+
+    /// The attribute of a written name; `tag` gives the name of a tag.
+    pub fn parse(text: &str, mut tag: impl FnMut(&str) -> Option<Name>) -> Option<Self> {
+        Some(match text {
+            "caller_account" => Self::CallerAccount,
+            "caller_network" => Self::CallerNetwork,
+            "source_resource" => Self::SourceResource,
+            "account_of_source" => Self::AccountOfSource,
+            "secure_transport" => Self::SecureTransport,
+            "time" => Self::Time,
+            "second_factor" => Self::SecondFactor,
+            "token_audience" => Self::TokenAudience,
+            "token_issuer" => Self::TokenIssuer,
+            "outside_proof" => Self::OutsideProof,
+            _ => match text.split_once('/')? {
+                ("caller_tag", name) => Self::CallerTag(tag(name)?),
+                ("resource_tag", name) => Self::ResourceTag(tag(name)?),
+                _ => return None,
+            },
+        })
+    }
+
     /// The attribute as files spell it, without the name of a tag.
     pub fn word(self) -> &'static str {
         match self {

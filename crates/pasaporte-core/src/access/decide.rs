@@ -15,7 +15,7 @@ use std::borrow::Cow;
 use super::condition::Facts;
 use super::picks::Label;
 use super::profile::Profiled;
-use super::reason::{Answer, Ground, Shortfall, Verdict, Via};
+use super::reason::{Answer, Ground, Needs, Shortfall, Verdict, Via};
 use super::{Access, Action, Context, Known, Truth};
 use crate::estate::{
     AccountOf, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal, Statement,
@@ -35,21 +35,13 @@ pub struct Question<'q> {
     pub given: &'q Context,
 }
 
-/// How many sides must allow.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Sides {
-    Either,
-    Both,
-    ResourceOnly,
-    Unknown,
-}
-
 impl<'e> Access<'e> {
     /// Answers a question, with reasons.
     pub fn decide(&self, question: &Question<'_>) -> Answer<'e> {
         let mut notes = Notes::default();
-        let verdict = Case::new(self, question).weigh(&mut notes);
-        notes.answer(verdict)
+        let case = Case::new(self, question);
+        let verdict = case.weigh(&mut notes);
+        notes.answer(verdict, case.needs())
     }
 
     /// Answers a question, and that alone.
@@ -120,7 +112,7 @@ impl<'e> Record<'e> for Notes<'e> {
 }
 
 impl<'e> Notes<'e> {
-    fn answer(mut self, verdict: Verdict) -> Answer<'e> {
+    fn answer(mut self, verdict: Verdict, needs: Needs) -> Answer<'e> {
         // Denies before allows before ceilings; within each, as they were met.
         self.grounds.sort_by_key(|ground| match (ground.via, ground.effect) {
             (Via::Ceiling(_), _) => 2,
@@ -130,7 +122,7 @@ impl<'e> Notes<'e> {
         if verdict == Verdict::Yes {
             self.shortfalls.clear();
         }
-        Answer { verdict, grounds: self.grounds, shortfalls: self.shortfalls }
+        Answer { verdict, needs, grounds: self.grounds, shortfalls: self.shortfalls }
     }
 }
 
@@ -176,14 +168,14 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     }
 
     fn weigh<R: Record<'e>>(&self, record: &mut R) -> Verdict {
-        let sides = self.sides();
-        if !R::KEEPS && self.needs_what_is_not_there(sides) {
+        let needs = self.needs();
+        if !R::KEEPS && self.needs_what_is_not_there(needs) {
             return Verdict::No;
         }
         let callers = self.callers_side(record);
         let resources = self.resources_side(record);
         let denied = callers.deny.or(resources.deny);
-        let allowed = allowed(sides, callers.allow, resources.allow, record);
+        let allowed = allowed(needs, callers.allow, resources.allow, record);
         if !R::KEEPS && (denied == Truth::True || allowed == Truth::False) {
             return Verdict::No;
         }
@@ -192,8 +184,8 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     }
 
     /// Whether the resource's side must allow, and nothing stands on the resource.
-    fn needs_what_is_not_there(&self, sides: Sides) -> bool {
-        matches!(sides, Sides::Both | Sides::ResourceOnly)
+    fn needs_what_is_not_there(&self, needs: Needs) -> bool {
+        matches!(needs, Needs::BothSides | Needs::ResourcesSide)
             && self.access.admissions_on(self.question.on).is_empty()
     }
 
@@ -292,7 +284,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         holds
     }
 
-    fn sides(&self) -> Sides {
+    fn needs(&self) -> Needs {
         let estate = self.access.estate;
         let there = self.there;
         let one_side = || {
@@ -301,34 +293,34 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         };
         let here = match (self.question.principal, self.profile.home) {
             (Principal::Outside(_), _) => {
-                return if one_side() { Sides::Either } else { Sides::ResourceOnly };
+                return if one_side() { Needs::EitherSide } else { Needs::ResourcesSide };
             }
             // An account that the estate does not declare is an outsider as a whole.
             (Principal::Account(id), _) if estate.get(id).is_none() => {
-                return if one_side() { Sides::Either } else { Sides::ResourceOnly };
+                return if one_side() { Needs::EitherSide } else { Needs::ResourcesSide };
             }
-            (_, None) => return Sides::Either,
+            (_, None) => return Needs::EitherSide,
             (_, Some(home)) => home,
         };
         match (here, there) {
             (AccountOf::Unknown, _) | (_, AccountOf::Unknown)
                 if here != there || here == AccountOf::Unknown =>
             {
-                Sides::Unknown
+                Needs::Unknown
             }
-            _ if here == there || one_side() => Sides::Either,
-            _ => Sides::Both,
+            _ if here == there || one_side() => Needs::EitherSide,
+            _ => Needs::BothSides,
         }
     }
 }
 
-fn allowed<'e>(sides: Sides, callers: Truth, resources: Truth, record: &mut impl Record<'e>) -> Truth {
+fn allowed<'e>(needs: Needs, callers: Truth, resources: Truth, record: &mut impl Record<'e>) -> Truth {
     if callers == Truth::False && resources == Truth::False {
         record.shortfall(Shortfall::NothingAllows);
     }
-    match sides {
-        Sides::Either => callers.or(resources),
-        Sides::Both => {
+    match needs {
+        Needs::EitherSide => callers.or(resources),
+        Needs::BothSides => {
             if callers == Truth::False && resources != Truth::False {
                 record.shortfall(Shortfall::CallersSideMissing);
             }
@@ -337,13 +329,13 @@ fn allowed<'e>(sides: Sides, callers: Truth, resources: Truth, record: &mut impl
             }
             callers.and(resources)
         }
-        Sides::ResourceOnly => {
+        Needs::ResourcesSide => {
             if resources == Truth::False && callers != Truth::False {
                 record.shortfall(Shortfall::ResourcesSideMissing);
             }
             resources
         }
-        Sides::Unknown => {
+        Needs::Unknown => {
             let (either, both) = (callers.or(resources), callers.and(resources));
             if either == both {
                 either

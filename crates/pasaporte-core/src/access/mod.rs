@@ -6,6 +6,7 @@ mod by;
 mod catalogue;
 mod condition;
 mod decide;
+mod holders;
 mod names;
 mod picks;
 mod population;
@@ -26,12 +27,13 @@ use crate::pattern::Pattern;
 
 pub use becoming::Becoming;
 pub use breadth::Left;
-pub use catalogue::{Catalogue, Classes, EVERY_ACTION};
+pub use catalogue::{Catalogue, Classes, EVERY_ACTION, Example};
 pub(crate) use condition::is_private;
 pub use condition::{Context, Facts, Known};
 pub use decide::Question;
+pub use holders::Holders;
 pub use picks::Action;
-pub use reason::{Answer, Ground, Shortfall, Verdict, Via};
+pub use reason::{Answer, Ground, Needs, Shortfall, Verdict, Via};
 pub use taking::{OfKind, Taken};
 pub use truth::Truth;
 
@@ -59,6 +61,7 @@ pub struct Access<'e> {
     /// Admissions in the order of what they are on, and where those of each thing are.
     admissions: Box<[AdmissionId]>,
     admissions_on: FxHashMap<Thing, (u32, u32)>,
+    admissions_by_named: by::By<Principal, AdmissionId>,
     keys_by_opened: by::By<Thing, KeyId>,
     ceilings_of: by::By<IdentityId, CeilingId>,
     ceilings_below: by::By<ScopeId, CeilingId>,
@@ -73,6 +76,7 @@ pub struct Access<'e> {
     some_ignore_case: bool,
     invoke: Action,
     assume: Action,
+    invokers: OnceLock<Holders>,
     prepared: Mutex<FxHashMap<Box<str>, Arc<Action>>>,
 }
 
@@ -104,6 +108,16 @@ impl<'e> Access<'e> {
             contents: slots(estate.count::<SetId>()),
             admissions,
             admissions_on,
+            admissions_by_named: by::By::new(
+                estate
+                    .admissions()
+                    .iter()
+                    .enumerate()
+                    .flat_map(|(index, it)| {
+                        estate.list(it.to).iter().map(move |name| (*name, AdmissionId::new(index)))
+                    })
+                    .collect(),
+            ),
             keys_by_opened: by::By::new(estate.all::<KeyId>().map(|(id, key)| (key.opens(), id)).collect()),
             ceilings_of: by::By::new(ceilings_of),
             ceilings_below: by::By::new(ceilings_below),
@@ -115,6 +129,7 @@ impl<'e> Access<'e> {
             some_ignore_case,
             invoke: nothing(),
             assume: nothing(),
+            invokers: OnceLock::new(),
             prepared: Mutex::default(),
         };
         access.invoke = access.prepare(INVOKE);
@@ -140,6 +155,11 @@ impl<'e> Access<'e> {
     /// The action of acting as an identity, prepared.
     pub fn assume(&self) -> &Action {
         &self.assume
+    }
+
+    /// Who is given invoking, turned around; found when first asked for.
+    pub fn invokers(&self) -> &Holders {
+        self.invokers.get_or_init(|| self.holders(&self.invoke))
     }
 
     /// All names of a principal, the narrowest first.
@@ -176,6 +196,33 @@ impl<'e> Access<'e> {
     /// The declared keys that open exactly this function or scope.
     pub fn keys_of(&self, thing: Thing) -> impl ExactSizeIterator<Item = KeyId> {
         self.keys_by_opened.of(thing).iter().map(|(_, key)| *key)
+    }
+
+    /// The admissions that name exactly this name.
+    pub fn admissions_naming(&self, name: Principal) -> impl ExactSizeIterator<Item = AdmissionId> {
+        self.admissions_by_named.of(name).iter().map(|(_, admission)| *admission)
+    }
+
+    /// Everybody who is in a group, directly or through groups in it; each once, sorted.
+    pub fn everybody_in(&self, group: GroupId) -> Vec<Principal> {
+        let mut all = Vec::new();
+        let mut open = vec![group];
+        let mut seen = FxHashSet::from_iter([group]);
+        while let Some(next) = open.pop() {
+            for &member in self.members(next) {
+                match member {
+                    Principal::Group(inner) => {
+                        if seen.insert(inner) {
+                            open.push(inner);
+                        }
+                    }
+                    other => all.push(other),
+                }
+            }
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
     }
 
     /// The ceilings that bind a principal.

@@ -126,6 +126,14 @@ impl<'e> Access<'e> {
         }
     }
 
+    /// The one thing that a choice of resources names, if it names just one.
+    pub(crate) fn only(&self, resources: ResourcesId) -> Option<Thing> {
+        match self.picks[resources.index()] {
+            Pick::Only(thing) => Some(thing),
+            Pick::All | Pick::Nothing | Pick::Matching => None,
+        }
+    }
+
     /// Whether a choice of resources takes a thing.
     pub fn takes(&self, resources: ResourcesId, thing: Thing) -> bool {
         self.picks_resource(resources, thing, &Label::new(self.estate, thing))

@@ -64,6 +64,36 @@ impl Access<'_> {
             .map(|(_, id)| *id)
     }
 
+    /// The declared functions that a choice takes at a place.
+    pub(crate) fn functions_taken(&self, resources: ResourcesId, at: At) -> Vec<FunctionId> {
+        self.things_taken(&self.population.functions, resources, at)
+    }
+
+    /// The declared identities that a choice takes at a place.
+    pub(crate) fn identities_taken(&self, resources: ResourcesId, at: At) -> Vec<IdentityId> {
+        self.things_taken(&self.population.identities, resources, at)
+    }
+
+    /// The declared keys that a choice takes at a place.
+    pub(crate) fn keys_taken(&self, resources: ResourcesId, at: At) -> Vec<KeyId> {
+        self.things_taken(&self.population.keys, resources, at)
+    }
+
+    fn things_taken<K: Kept>(&self, all: &Placed<K>, resources: ResourcesId, at: At) -> Vec<K> {
+        let estate = self.estate;
+        let is_here = |thing: Thing| match at {
+            At::Everywhere => true,
+            At::Thing(place) => estate.lies_in(thing, place),
+        };
+        // One that is named is found by its name.
+        if let Some(thing) = self.only(resources) {
+            let named = K::of(thing).filter(|id| estate.get(*id).is_some() && is_here(thing));
+            return named.into_iter().collect();
+        }
+        let here = all.within(estate, at).iter().map(|(_, id)| *id);
+        here.filter(|id| is_here(id.thing()) && self.takes(resources, id.thing())).collect()
+    }
+
     /// How many declared things of a kind that has a section of its own a choice takes at a place.
     pub fn count_taken(&self, kind: &str, resources: ResourcesId, at: At) -> usize {
         match kind {

@@ -1,19 +1,23 @@
 //! An answer and what it rests on.
 
-use super::Truth;
+use std::fmt::Write;
+
+use super::{Access, Truth};
 use crate::estate::{
-    AdmissionId, CeilingId, Condition, Effect, Estate, GrantId, Principal, SetId, StatementId,
+    AdmissionId, CeilingId, Condition, Effect, Estate, GrantId, PatternId, Principal, Selection, SetId,
+    StatementId,
 };
 
-/// Yes, no, or depends on conditions that the question leaves open.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Verdict {
-    /// It may.
-    Yes,
-    /// It may not.
-    No,
-    /// It may if the answer's conditions hold.
-    Depends,
+crate::estate::vocabulary! {
+    /// Yes, no, or depends on conditions that the question leaves open. The order is that of "how much".
+    Verdict: "a verdict" {
+        /// It may not.
+        No = "no",
+        /// It may if the answer's conditions hold.
+        Depends = "depends",
+        /// It may.
+        Yes = "yes",
+    }
 }
 
 impl From<Truth> for Verdict {
@@ -88,11 +92,27 @@ pub enum Shortfall {
     AccountUnknown,
 }
 
+crate::estate::vocabulary! {
+    /// Whose allow is needed (access-model §4.5).
+    Needs: "whose allow is needed" {
+        /// That of the caller's side or that of the resource's.
+        EitherSide = "either-side",
+        /// Those of both sides.
+        BothSides = "both-sides",
+        /// That of the resource's side: the caller's is not in the estate.
+        ResourcesSide = "resources-side",
+        /// Not known, since an account is not.
+        Unknown = "unknown",
+    }
+}
+
 /// An answer with its reasons.
 #[derive(Debug, Clone)]
 pub struct Answer<'e> {
     /// Yes, no or depends.
     pub verdict: Verdict,
+    /// Whose allow it needed.
+    pub needs: Needs,
     /// Every statement that applies, denies before allows before ceilings.
     pub grounds: Vec<Ground<'e>>,
     /// What stands in the way of a plain yes, apart from grounds that deny.
@@ -105,21 +125,146 @@ impl Answer<'_> {
         self.verdict != Verdict::No
     }
 
-    /// The open conditions of what allows, each once, as parts of a sentence.
-    pub fn depends_on(&self, estate: &Estate) -> Vec<String> {
-        let mut all: Vec<String> = self
-            .grounds
-            .iter()
-            .filter(|ground| ground.holds == Truth::Unknown)
-            .flat_map(|ground| {
-                ground.unmet.iter().map(move |condition| {
-                    let unless = if ground.effect == Effect::Deny { "not: " } else { "" };
-                    format!("{unless}{}", condition.sentence(estate))
-                })
-            })
-            .collect();
+    /// What an answer that depends depends on, as the rest of a sentence: "if source resource is
+    /// bucket:tides, or if second factor is true; unless time is before …". Empty for other answers.
+    pub fn residual(&self, estate: &Estate) -> String {
+        if self.verdict != Verdict::Depends {
+            return String::new();
+        }
+        let mut parts = Vec::new();
+        let caller = self.alternatives(estate, |via| matches!(via, Via::Grant { .. }));
+        let resource = self.alternatives(estate, |via| matches!(via, Via::Admission { .. }));
+        match self.needs {
+            Needs::BothSides | Needs::Unknown => {
+                parts.extend(caller.map(|ways| format!("if {}", ways.join(", or if "))));
+                parts.extend(
+                    resource.map(|ways| format!("if, on the resource's side, {}", ways.join(", or if "))),
+                );
+            }
+            Needs::EitherSide | Needs::ResourcesSide => {
+                // A side that surely allows is enough, and then nothing is open on this count.
+                let surely = |wanted: fn(&Via) -> bool| {
+                    self.grounds.iter().any(|ground| {
+                        ground.effect == Effect::Allow && ground.holds == Truth::True && wanted(&ground.via)
+                    })
+                };
+                let counts_caller = self.needs == Needs::EitherSide;
+                let enough = surely(|via| matches!(via, Via::Admission { .. }))
+                    || (counts_caller && surely(|via| matches!(via, Via::Grant { .. })));
+                if !enough {
+                    let caller = caller.filter(|_| counts_caller);
+                    let ways: Vec<String> = caller.into_iter().chain(resource).flatten().collect();
+                    if !ways.is_empty() {
+                        parts.push(format!("if {}", ways.join(", or if ")));
+                    }
+                }
+            }
+        }
+        if self.shortfalls.contains(&Shortfall::AccountUnknown) {
+            parts.push("if both are of one account, which is not known".to_owned());
+        }
+        let denies = self.open_grounds(|ground| ground.effect == Effect::Deny && !is_ceiling(&ground.via));
+        let denies: Vec<String> = denies.map(|ground| ground.conditions(estate)).collect();
+        if !denies.is_empty() {
+            parts.push(format!("unless {}", once(denies).join(", or unless ")));
+        }
+        parts.extend(self.ceilings(estate));
+        parts.join("; ")
+    }
+
+    fn open_grounds(&self, wanted: impl Fn(&Ground<'_>) -> bool) -> impl Iterator<Item = &Ground<'_>> {
+        self.grounds.iter().filter(move |ground| ground.holds == Truth::Unknown && wanted(ground))
+    }
+
+    /// The conditions of each open allow of a side; none where the side surely allows, or does not at all.
+    fn alternatives(&self, estate: &Estate, of_side: impl Fn(&Via) -> bool) -> Option<Vec<String>> {
+        let allows = |ground: &&Ground<'_>| ground.effect == Effect::Allow && of_side(&ground.via);
+        if self.grounds.iter().filter(allows).any(|ground| ground.holds == Truth::True) {
+            return None;
+        }
+        let open = self.open_grounds(|ground| allows(&ground)).map(|ground| ground.conditions(estate));
+        let open = once(open.collect());
+        (!open.is_empty()).then_some(open)
+    }
+
+    /// What each ceiling leaves open.
+    fn ceilings(&self, estate: &Estate) -> Vec<String> {
+        let mut by_ceiling: Vec<(CeilingId, Vec<&Ground<'_>>)> = Vec::new();
+        for ground in &self.grounds {
+            let Via::Ceiling(id) = ground.via else { continue };
+            match by_ceiling.iter_mut().find(|(each, _)| *each == id) {
+                Some((_, grounds)) => grounds.push(ground),
+                None => by_ceiling.push((id, vec![ground])),
+            }
+        }
+        let mut parts = Vec::new();
+        for (id, grounds) in by_ceiling {
+            let name = estate.label(crate::estate::Thing::Ceiling(id));
+            let open = |effect| {
+                let of_effect = grounds.iter().filter(move |ground| ground.effect == effect);
+                let open = of_effect.filter(|ground| ground.holds == Truth::Unknown);
+                once(open.map(|ground| ground.conditions(estate)).collect())
+            };
+            let surely =
+                grounds.iter().any(|ground| ground.effect == Effect::Allow && ground.holds == Truth::True);
+            let allows = open(Effect::Allow);
+            if !surely && !allows.is_empty() {
+                parts.push(format!("within {name} if {}", allows.join(", or if ")));
+            }
+            let denies = open(Effect::Deny);
+            if !denies.is_empty() {
+                parts.push(format!("within {name} unless {}", denies.join(", or unless ")));
+            }
+        }
+        parts
+    }
+}
+
+impl Ground<'_> {
+    /// Its unmet conditions as part of a sentence: "a and b".
+    pub fn conditions(&self, estate: &Estate) -> String {
+        let mut all: Vec<String> = self.unmet.iter().map(|condition| condition.sentence(estate)).collect();
         all.sort_unstable();
         all.dedup();
-        all
+        all.join(" and ")
     }
+}
+
+impl Access<'_> {
+    /// A statement in one line: "allow bucket/read, bucket/write on bucket:tides if …".
+    pub fn wording(&self, id: StatementId) -> String {
+        let estate = self.estate();
+        let statement = estate.statement(id);
+        let actions = selection(estate, estate.actions_picked(statement.actions));
+        let mut text = format!("{} {actions}", statement.effect);
+        let resources = selection(estate, estate.resources_picked(statement.resources));
+        if resources != "*" {
+            let _ = write!(text, " on {resources}");
+        }
+        let conditions: Vec<String> = statement.conditions.iter().map(|each| each.sentence(estate)).collect();
+        if !conditions.is_empty() {
+            let _ = write!(text, " if {}", conditions.join(" and "));
+        }
+        text
+    }
+}
+
+fn selection(estate: &Estate, selection: &Selection) -> String {
+    let texts =
+        |ids: &[PatternId]| ids.iter().map(|id| estate.pattern(*id).text()).collect::<Vec<_>>().join(", ");
+    match selection.except() {
+        [] => texts(selection.any()),
+        except => format!("{} but {}", texts(selection.any()), texts(except)),
+    }
+}
+
+fn is_ceiling(via: &Via) -> bool {
+    matches!(via, Via::Ceiling(_))
+}
+
+/// Each text once, sorted, so that the order of input does not show.
+fn once(mut texts: Vec<String>) -> Vec<String> {
+    texts.sort_unstable();
+    texts.dedup();
+    texts
 }

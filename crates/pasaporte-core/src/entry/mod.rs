@@ -152,20 +152,27 @@ impl<'e> Access<'e> {
         !made_for_another && issued && addressed && signed && !ended
     }
 
+    /// Those who pass a check of identity: whoever may invoke the function. Of a crowd somebody is asked about
+    /// who has nothing to do with the estate.
     fn admitted(&self, endpoint: &Endpoint) -> Vec<Caller<'e>> {
-        let mut asked = vec![Principal::Anyone, Principal::SignedIn];
-        for &id in self.admissions_on(Thing::Function(endpoint.function)) {
-            for who in self.estate().list(self.estate().admission(id).to) {
-                if !asked.contains(who) {
-                    asked.push(*who);
-                }
-            }
-        }
+        let on = Thing::Function(endpoint.function);
+        let (strangers, insiders) = (stranger(self), Context::at(self.estate().as_of()));
         let mut callers = Vec::new();
-        for who in asked {
-            let answer = self.stranger_may_invoke(who, endpoint.function);
-            if answer.is_possible() {
-                callers.push(Caller { who, verdict: answer.verdict, because: Because::Decision(answer) });
+        for who in self.candidates(self.invokers(), self.invoke(), on) {
+            let is_crowd = match who {
+                Principal::Anyone | Principal::SignedIn => true,
+                Principal::Account(account) => self.is_foreign(account, on),
+                _ => false,
+            };
+            let given = if is_crowd { &strangers } else { &insiders };
+            let answer = self.decide(&Question { principal: who, action: self.invoke(), on, given });
+            // A group may be of no account; then its members tell.
+            let verdict = match who {
+                Principal::Group(_) => self.best_of(who, self.invoke(), on, given),
+                _ => answer.verdict,
+            };
+            if verdict != Verdict::No {
+                callers.push(Caller { who, verdict, because: Because::Decision(answer) });
             }
         }
         callers

@@ -78,6 +78,8 @@ pub trait Kept: Id {
     type Value: 'static;
     /// The id as any thing's.
     fn thing(self) -> Thing;
+    /// The id of a thing, if it is one of this kind.
+    fn of(thing: Thing) -> Option<Self>;
     #[doc(hidden)]
     fn table(tables: &Tables) -> &Table<Self::Value>;
     #[doc(hidden)]
@@ -105,6 +107,9 @@ macro_rules! tables {
         $(impl Kept for $id {
             type Value = $value;
             fn thing(self) -> Thing { Thing::$variant(self) }
+            fn of(thing: Thing) -> Option<Self> {
+                if let Thing::$variant(id) = thing { Some(id) } else { None }
+            }
             fn table(tables: &Tables) -> &Table<$value> { &tables.$field }
             fn table_mut(tables: &mut Tables) -> &mut Table<$value> { &mut tables.$field }
         })*

@@ -101,11 +101,16 @@ impl Estate {
             return self.text(name).to_owned();
         }
         let set = grant.set.map_or("statements", |set| self.id(set));
-        let at = match grant.at {
+        let at = self.place_label(grant.at);
+        format!("{}/{set}@{at}", self.principal_label(grant.principal))
+    }
+
+    /// Where a grant holds, as reports show it: `everywhere`, or a thing's label.
+    pub fn place_label(&self, at: At) -> String {
+        match at {
             At::Everywhere => "everywhere".to_owned(),
             At::Thing(thing) => self.label(thing),
-        };
-        format!("{}/{set}@{at}", self.principal_label(grant.principal))
+        }
     }
 
     fn kind_and_id<K: super::Kept>(&self, id: K) -> String {

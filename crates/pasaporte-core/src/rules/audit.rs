@@ -10,8 +10,8 @@ use super::Harm;
 use crate::access::{Access, Context};
 use crate::entry::Exposed;
 use crate::estate::{
-    Effect, Environment, Estate, FunctionId, Grant, GrantId, GroupId, Id, IdentityId, KeyReach, Principal,
-    ScopeId, StatementId,
+    Effect, Environment, Estate, FunctionId, Grant, GrantId, Id, IdentityId, KeyReach, Principal, ScopeId,
+    StatementId,
 };
 
 /// What counts as old, and what is asked of keys.
@@ -109,7 +109,8 @@ impl<'e> Audit<'e> {
         match holder {
             Principal::Identity(identity) => self.estate().functions_as(identity).to_vec(),
             Principal::Group(group) => self
-                .members_of(group)
+                .access
+                .everybody_in(group)
                 .into_iter()
                 .filter_map(|member| match member {
                     Principal::Identity(identity) => Some(self.estate().functions_as(identity)),
@@ -120,28 +121,6 @@ impl<'e> Audit<'e> {
                 .collect(),
             _ => Vec::new(),
         }
-    }
-
-    /// The members of a group, of the groups in it, and so on; each once, sorted.
-    pub fn members_of(&self, group: GroupId) -> Vec<Principal> {
-        let mut all = Vec::new();
-        let mut open = vec![group];
-        let mut seen = rustc_hash::FxHashSet::from_iter([group]);
-        while let Some(next) = open.pop() {
-            for &member in self.access.members(next) {
-                match member {
-                    Principal::Group(inner) => {
-                        if seen.insert(inner) {
-                            open.push(inner);
-                        }
-                    }
-                    other => all.push(other),
-                }
-            }
-        }
-        all.sort_unstable();
-        all.dedup();
-        all
     }
 
     /// The environment by which something of a holder is judged: its own or its scope's, else

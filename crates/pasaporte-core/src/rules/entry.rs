@@ -111,9 +111,7 @@ fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (S
             )
         }
         Because::Decision(answer) => {
-            let depends = answer.depends_on(estate);
-            let only =
-                if depends.is_empty() { String::new() } else { format!(", if {}", depends.join(" and ")) };
+            let only = depending(audit, answer);
             (
                 format!("its endpoint checks an identity, but an invoke permission admits anyone{only}"),
                 format!(
@@ -245,13 +243,10 @@ pub(super) fn admitted(audit: &Audit<'_>, thing: Thing) -> Vec<Principal> {
     all
 }
 
-/// " if …" with the open conditions of an answer.
+/// ", if …" with what an answer depends on.
 pub(super) fn depending(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
-    let conditions = answer.depends_on(audit.estate());
-    match answer.verdict {
-        Verdict::Depends if !conditions.is_empty() => format!(", if {}", conditions.join(" and ")),
-        _ => String::new(),
-    }
+    let residual = answer.residual(audit.estate());
+    if residual.is_empty() { residual } else { format!(", {residual}") }
 }
 
 pub(super) fn sureness(verdict: Verdict) -> Sureness {

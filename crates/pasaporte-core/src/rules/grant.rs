@@ -314,7 +314,9 @@ fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = Held> + 'a {
 
 fn is_held(audit: &Audit<'_>, grant: &Grant) -> bool {
     let by_nobody = match grant.principal {
-        Principal::Group(group) => audit.estate().get(group).is_some() && audit.members_of(group).is_empty(),
+        Principal::Group(group) => {
+            audit.estate().get(group).is_some() && audit.access().everybody_in(group).is_empty()
+        }
         _ => false,
     };
     !by_nobody && !audit.access().has_expired(grant)
@@ -362,7 +364,7 @@ impl Held {
         let principal = self.grant(audit).principal;
         match principal {
             Principal::Group(group) if audit.estate().get(group).is_none() => "Whoever is in it".to_owned(),
-            Principal::Group(group) => match audit.members_of(group).len() {
+            Principal::Group(group) => match audit.access().everybody_in(group).len() {
                 1 => "Its 1 member".to_owned(),
                 members => format!("Each of its {members} members"),
             },

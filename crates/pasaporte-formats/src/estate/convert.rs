@@ -687,23 +687,7 @@ impl Converter<'_, '_> {
     }
 
     fn attribute(&mut self, name: &str) -> Option<Attribute> {
-        Some(match name.split_once('/') {
-            Some(("caller_tag", tag)) => Attribute::CallerTag(self.builder.name(tag)),
-            Some(("resource_tag", tag)) => Attribute::ResourceTag(self.builder.name(tag)),
-            _ => match name {
-                "caller_account" => Attribute::CallerAccount,
-                "caller_network" => Attribute::CallerNetwork,
-                "source_resource" => Attribute::SourceResource,
-                "account_of_source" => Attribute::AccountOfSource,
-                "secure_transport" => Attribute::SecureTransport,
-                "time" => Attribute::Time,
-                "second_factor" => Attribute::SecondFactor,
-                "token_audience" => Attribute::TokenAudience,
-                "token_issuer" => Attribute::TokenIssuer,
-                "outside_proof" => Attribute::OutsideProof,
-                _ => return None,
-            },
-        })
+        Attribute::parse(name, |tag| Some(self.builder.name(tag)))
     }
 
     fn test(&mut self, test: &Test<'_>) -> model::Test {

@@ -5,6 +5,8 @@ use std::borrow::Cow;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
+use pasaporte_core::estate::Attribute;
+
 use super::read::{Read, Report, nearest, printable, record, scalar_text};
 use super::values::{
     ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, ResourcePattern, Text, ThingName,
@@ -343,22 +345,6 @@ record! {
     }
 }
 
-/// Attributes by their written names; those with a slash are followed by the name of a tag.
-pub(crate) const ATTRIBUTES: &[&str] = &[
-    "caller_account",
-    "caller_network",
-    "source_resource",
-    "account_of_source",
-    "secure_transport",
-    "time",
-    "second_factor",
-    "caller_tag/",
-    "resource_tag/",
-    "token_audience",
-    "token_issuer",
-    "outside_proof",
-];
-
 /// The field for what a reader could not translate.
 const OPAQUE: &str = "opaque";
 
@@ -383,18 +369,18 @@ impl<'a> Read<'a> for When<'a> {
                 }
                 continue;
             }
-            let known = ATTRIBUTES.iter().any(|known| match known.strip_suffix('/') {
+            let known = Attribute::WORDS.iter().any(|known| match known.strip_suffix('/') {
                 Some(prefix) => {
                     name.split_once('/').is_some_and(|(start, tag)| start == prefix && !tag.is_empty())
                 }
                 None => *known == name,
             });
             if !known {
-                let help = match nearest(name, ATTRIBUTES.iter().copied()) {
+                let help = match nearest(name, Attribute::WORDS.iter().copied()) {
                     Some(near) => format!("did you mean `{near}`?"),
                     None => format!(
                         "the attributes are {}; keep what does not translate in `{OPAQUE}`",
-                        ATTRIBUTES.join(", ").replace('/', "/NAME")
+                        Attribute::WORDS.join(", ").replace('/', "/NAME")
                     ),
                 };
                 report.wrong(key, format!("`{}` is not an attribute", printable(name)), help);
@@ -495,7 +481,7 @@ impl JsonSchema for When<'_> {
         let operators = generator.subschema_for::<Operators<'_>>();
         let values = generator.subschema_for::<Many<Text<'_>>>();
         let test = json_schema!({"anyOf": [values, {"type": "boolean"}, operators]});
-        let plain: serde_json::Map<String, serde_json::Value> = ATTRIBUTES
+        let plain: serde_json::Map<String, serde_json::Value> = Attribute::WORDS
             .iter()
             .filter(|name| !name.ends_with('/'))
             .map(|name| ((*name).to_owned(), test.clone().into()))

@@ -2,7 +2,11 @@
 
 mod audit;
 mod demo;
+mod entry;
+mod explain;
 mod list;
+mod lookup;
+mod reach;
 mod rules;
 mod schema;
 
@@ -66,6 +70,12 @@ enum Command {
     Audit(audit::Audit),
     /// Show what is there, as a table
     List(list::List),
+    /// Show who may make a function run, in effect
+    Entry(entry::Entry),
+    /// Show what a principal or function may do, in effect, and what it can become
+    Reach(reach::Reach),
+    /// Say whether a principal may do an action on a resource, and by which statements
+    Explain(explain::Explain),
     /// Show what the audit looks for
     Rules(rules::Rules),
     /// Print a JSON Schema
@@ -174,6 +184,9 @@ impl Command {
         match self {
             Self::Audit(it) => it.run(sheet),
             Self::List(it) => it.run(sheet),
+            Self::Entry(it) => it.run(sheet),
+            Self::Reach(it) => it.run(sheet),
+            Self::Explain(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
             Self::Demo(it) => it.run(sheet),

@@ -2,12 +2,18 @@
 
 mod audit;
 mod diagnostics;
+mod entry;
+mod explain;
 mod page;
+mod reach;
 mod rules;
 mod table;
 
 pub(crate) use audit::{audit, next_steps};
 pub(crate) use diagnostics::{diagnostics, misuse};
+pub(crate) use entry::entered;
+pub(crate) use explain::explained;
 pub(crate) use page::{Page, safe};
+pub(crate) use reach::reached;
 pub(crate) use rules::{rule_list, rule_pages};
 pub(crate) use table::{Cell, Table, table};

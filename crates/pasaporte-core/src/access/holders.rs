@@ -1,0 +1,137 @@
+//! Who may perhaps do one action on a thing: the statements turned around, from the thing to who holds them.
+//!
+//! A statement that names a thing is found by the thing. One with wildcards is kept at the place that its
+//! grant is at, under the letters that its pattern begins with; a thing looks under the beginnings of its own
+//! name, at each place that it lies in. So the cost of a question is that of the statements that come near.
+
+use rustc_hash::FxHashMap;
+
+use super::picks::Pick;
+use super::{Access, Action, Verdict};
+use crate::access::{Context, Question};
+use crate::estate::{At, Effect, Id, Principal, ResourcesId, Thing};
+
+/// The statements that allow one action, by what they may be about.
+#[derive(Debug)]
+pub struct Holders {
+    named: FxHashMap<Thing, Vec<(At, Principal)>>,
+    wide: FxHashMap<At, Wide>,
+}
+
+/// Statements with wildcards at one place, by the letters that their patterns begin with.
+#[derive(Debug, Default)]
+struct Wide {
+    /// How long those beginnings are, each length once.
+    lengths: Vec<usize>,
+    by_start: FxHashMap<Box<str>, Vec<(ResourcesId, Principal)>>,
+}
+
+impl Access<'_> {
+    /// Turns around all statements that allow an action.
+    pub fn holders(&self, action: &Action) -> Holders {
+        let estate = self.estate;
+        let mut holders = Holders { named: FxHashMap::default(), wide: FxHashMap::default() };
+        for (_, grant) in estate.grants().filter(|(_, grant)| !self.has_expired(grant)) {
+            for contained in self.statements_of(grant) {
+                let statement = estate.statement(contained.statement);
+                if statement.effect == Effect::Deny || !action.may_be_picked_by(statement.actions) {
+                    continue;
+                }
+                match self.picks[statement.resources.index()] {
+                    Pick::Nothing => {}
+                    Pick::Only(thing) => {
+                        holders.named.entry(thing).or_default().push((grant.at, grant.principal));
+                    }
+                    Pick::All | Pick::Matching => {
+                        let wide = holders.wide.entry(grant.at).or_default();
+                        for pattern in self.patterns(estate.resources_picked(statement.resources).any()) {
+                            wide.add(&pattern.literal_start(), (statement.resources, grant.principal));
+                        }
+                    }
+                }
+            }
+        }
+        for wide in holders.wide.values_mut() {
+            wide.settle();
+        }
+        holders
+    }
+
+    /// Who may do the action on a thing, surely or perhaps, by each name that something gives it to; sorted.
+    ///
+    /// A group stands for its members: it is there if somebody in it may.
+    pub fn who_may(
+        &self,
+        holders: &Holders,
+        action: &Action,
+        on: Thing,
+        given: &Context,
+    ) -> Vec<(Principal, Verdict)> {
+        let candidates = self.candidates(holders, action, on).into_iter();
+        let verdicts = candidates.map(|who| (who, self.best_of(who, action, on, given)));
+        verdicts.filter(|(_, verdict)| *verdict != Verdict::No).collect()
+    }
+
+    /// The verdict on a name; for a group the best of its own and its members'.
+    pub(crate) fn best_of(&self, who: Principal, action: &Action, on: Thing, given: &Context) -> Verdict {
+        let may = |principal| self.verdict(&Question { principal, action, on, given });
+        match (who, may(who)) {
+            (Principal::Group(group), here) if here != Verdict::Yes => {
+                self.everybody_in(group).into_iter().map(may).max().unwrap_or(here).max(here)
+            }
+            (_, here) => here,
+        }
+    }
+
+    /// Whom something gives the action on a thing to, sorted: the decision has the last word on each.
+    pub(crate) fn candidates(&self, holders: &Holders, action: &Action, on: Thing) -> Vec<Principal> {
+        let estate = self.estate;
+        let mut all = Vec::new();
+        for &id in self.admissions_on(on) {
+            let admission = estate.admission(id);
+            let statement = estate.statement(admission.statement);
+            if statement.effect == Effect::Allow && action.may_be_picked_by(statement.actions) {
+                all.extend(estate.list(admission.to));
+            }
+        }
+        for &(at, who) in holders.named.get(&on).into_iter().flatten() {
+            let here = match at {
+                At::Everywhere => true,
+                At::Thing(place) => estate.lies_in(on, place),
+            };
+            all.extend(here.then_some(who));
+        }
+        let label = estate.label(on);
+        let places = std::iter::successors(Some(on), |thing| estate.parent(*thing)).map(At::Thing);
+        for at in places.chain([At::Everywhere]) {
+            let Some(wide) = holders.wide.get(&at) else { continue };
+            for &(resources, who) in wide.beginning(&label) {
+                all.extend(self.takes(resources, on).then_some(who));
+            }
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+}
+
+impl Wide {
+    fn add(&mut self, start: &str, statement: (ResourcesId, Principal)) {
+        self.lengths.push(start.len());
+        self.by_start.entry(start.into()).or_default().push(statement);
+    }
+
+    fn settle(&mut self) {
+        self.lengths.sort_unstable();
+        self.lengths.dedup();
+        for statements in self.by_start.values_mut() {
+            statements.sort_unstable();
+            statements.dedup();
+        }
+    }
+
+    fn beginning(&self, label: &str) -> impl Iterator<Item = &(ResourcesId, Principal)> {
+        let starts = self.lengths.iter().filter_map(|&length| label.get(..length));
+        starts.filter_map(|start| self.by_start.get(start)).flatten()
+    }
+}

@@ -1,0 +1,34 @@
+//! `pasaporte reach`: what a principal may do, in effect, and what it can become.
+
+use clap::Args;
+use pasaporte_core::rules::{Audit, Settings};
+use pasaporte_formats::answer::Reached;
+
+use super::{Done, Format, Input, Sheet, lookup};
+use crate::view;
+
+#[derive(Debug, Args)]
+pub(crate) struct Reach {
+    /// Who: identity:ID, function:ID (for what it runs as), user:ID, group:ID, service:NAME, anyone, signed-in
+    principal: String,
+    #[command(flatten)]
+    input: Input,
+    /// How to write the answer
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+impl Reach {
+    pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        let estate = self.input.load()?;
+        let (principal, function) = lookup::principal(estate, &self.principal)?;
+        let audit = Audit::new(estate, Settings::default());
+        let reached =
+            Reached::new(audit.access(), principal, function, |identity| audit.harm(identity).may.clone());
+        match self.format {
+            Format::Text => sheet.text(&view::reached(sheet.page, &reached))?,
+            Format::Json => sheet.json(&reached)?,
+        }
+        Ok(0)
+    }
+}
