@@ -1,51 +1,215 @@
-//! Scratch.
-use std::fs::File;
-use std::io::BufReader;
-use std::path::PathBuf;
-use std::time::Instant;
+//! What it takes to load, judge and question large made-up estates, as ratios to parsing the same file.
+//!
+//! `cargo bench -p pasaporte-bench` takes 1,000, 10,000 and 100,000 functions; `-- 1000 5000` takes other
+//! numbers. Each measurement is a process of its own, so that its peak memory is its own too; of several runs
+//! the median is told. See docs/performance.md for what each line means.
 
-use pasaporte_core::rules::{Audit, Settings};
+use std::env;
+use std::fs::{self, File};
+use std::hint::black_box;
+use std::io::{BufReader, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use pasaporte_bench::{generate, typed};
+use pasaporte_core::access::{Access, Context, Question, Verdict};
+use pasaporte_core::estate::{Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
+use pasaporte_core::rules::{self, Audit, Settings, judge};
 use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::load;
 use pasaporte_formats::text::{Form, Source};
+use rayon::prelude::*;
 
-fn hwm() -> String {
-    std::fs::read_to_string("/proc/self/status")
-        .unwrap()
-        .lines()
-        .find(|l| l.starts_with("VmHWM"))
-        .unwrap()
-        .to_owned()
-}
+/// The argument by which a process is told to take one measurement.
+const MEASURE: &str = "--measure";
+const SEED: u64 = 7;
+const QUESTIONS: usize = 100_000;
 
 fn main() {
-    let path = std::env::var("ESTATE").unwrap();
-    if std::env::var("BASE").is_ok() {
-        for _ in 0..3 {
-            let t = Instant::now();
-            let all =
-                pasaporte_bench::typed::parse(BufReader::with_capacity(1 << 20, File::open(&path).unwrap()))
-                    .unwrap();
-            println!("base {:?} {} {}", t.elapsed(), all.len(), hwm());
+    let arguments: Vec<String> = env::args().skip(1).collect();
+    if let [measure, what, file] = arguments.as_slice()
+        && measure == MEASURE
+    {
+        let (time, count) = take(what, Path::new(file));
+        println!("{} {} {count}", time.as_nanos(), peak_memory());
+        return;
+    }
+    let sizes: Vec<usize> = arguments.iter().filter_map(|each| each.parse().ok()).collect();
+    let sizes = if sizes.is_empty() { vec![1_000, 10_000, 100_000] } else { sizes };
+    println!("{} processors, seed {SEED}\n", std::thread::available_parallelism().map_or(1, usize::from));
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let mut audits: Vec<(usize, Duration)> = Vec::new();
+    for size in sizes {
+        let file = folder.path().join("estate.ndjson");
+        let mut out = BufWriter::new(File::create(&file).expect("the temporary folder is writable"));
+        generate(size, SEED, &mut out).and_then(|()| out.flush()).expect("the temporary folder is writable");
+        audits.push((size, report(size, &file)));
+    }
+    for pair in audits.windows(2) {
+        let ratio = pair[1].1.as_secs_f64() / pair[0].1.as_secs_f64();
+        println!("audit of {} functions: {ratio:.1} × that of {}", pair[1].0, pair[0].0);
+    }
+}
+
+/// Measures everything on one file and prints it; the time of the audit.
+fn report(size: usize, file: &Path) -> Duration {
+    let bytes = fs::metadata(file).expect("just written").len();
+    let mega = |bytes: u64| bytes as f64 / 1e6;
+    println!("{size} functions, {:.1} MB", mega(bytes));
+    let runs = if size > 20_000 { 5 } else { 9 };
+    let base = median("base", file, runs);
+    println!(
+        "  {:<34} {:>8.3} s   1.00 × base   memory {:>5.2} × the file",
+        "typed parse alone (base)",
+        base.time.as_secs_f64(),
+        base.peak as f64 / bytes as f64
+    );
+    let mut audit = Duration::ZERO;
+    for (what, title) in [
+        ("load", "load"),
+        ("audit", "audit, from file to findings"),
+        ("entry", "entry of every function"),
+        ("reach", "reach of every identity"),
+    ] {
+        let runs = if what == "reach" { 1 } else { runs };
+        let it = median(what, file, runs);
+        let ratio = it.time.as_secs_f64() / base.time.as_secs_f64();
+        let memory = it.peak as f64 / bytes as f64;
+        println!(
+            "  {title:<34} {:>8.3} s  {ratio:>5.2} × base   memory {memory:>5.2} × the file   {} answers",
+            it.time.as_secs_f64(),
+            it.count
+        );
+        if what == "audit" {
+            audit = it.time;
         }
-        return;
     }
-    let t = Instant::now();
-    let source = Source::File { name: path.clone(), path: PathBuf::from(&path), form: Form::Ndjson };
-    let estate = load(&[source], None, Diagnostics::default()).map_err(|d| d.count()).unwrap();
-    println!("load {:?} {}", t.elapsed(), hwm());
-    if std::env::var("LOAD").is_ok() {
-        return;
+    let decide = median("decide", file, runs);
+    let each = decide.time.as_secs_f64() / QUESTIONS as f64;
+    println!(
+        "  {:<34} {:>8.0} ns each, {:.2} million a second on one processor, {} yes or perhaps\n",
+        "decide",
+        each * 1e9,
+        1e-6 / each,
+        decide.count
+    );
+    audit
+}
+
+struct Taken {
+    time: Duration,
+    peak: u64,
+    count: usize,
+}
+
+/// The run of median time, of several processes.
+fn median(what: &str, file: &Path, runs: usize) -> Taken {
+    let mut all: Vec<Taken> = (0..runs).map(|_| in_a_process(what, file)).collect();
+    all.sort_by_key(|taken| taken.time);
+    all.swap_remove(runs / 2)
+}
+
+fn in_a_process(what: &str, file: &Path) -> Taken {
+    let this = env::current_exe().expect("the path of this program");
+    let output = Command::new(this).args([MEASURE, what]).arg(file).output().expect("this program runs");
+    let text = String::from_utf8(output.stdout).expect("numbers");
+    let numbers: Vec<u64> = text.split_whitespace().filter_map(|number| number.parse().ok()).collect();
+    let [time, peak, count] = numbers[..] else {
+        panic!("{what} failed: {}", String::from_utf8_lossy(&output.stderr))
+    };
+    Taken { time: Duration::from_nanos(time), peak, count: count as usize }
+}
+
+/// Takes one measurement: how long, and how many answers.
+fn take(what: &str, file: &Path) -> (Duration, usize) {
+    let start = Instant::now();
+    if what == "base" {
+        let reader = BufReader::with_capacity(1 << 20, File::open(file).expect("the file is there"));
+        let lines = typed::parse(reader).expect("a generated file");
+        return (start.elapsed(), black_box(lines).len());
     }
-    let t = Instant::now();
-    let audit = Audit::new(&estate, Settings::default());
-    println!("prepare {:?} {}", t.elapsed(), hwm());
-    let t = Instant::now();
-    pasaporte_core::rules::judge(&audit, &[].into());
-    println!("ahead {:?} {}", t.elapsed(), hwm());
-    for rule in pasaporte_core::rules::all() {
-        let t = Instant::now();
-        let found = pasaporte_core::rules::judge(&audit, &[rule.id].into());
-        println!("{:30} {:?} {}", rule.id, t.elapsed(), found.len());
+    let estate = read(file);
+    match what {
+        "load" => (start.elapsed(), estate.count::<FunctionId>()),
+        "audit" => {
+            let audit = Audit::new(&estate, Settings::default());
+            let all = rules::all().map(|rule| rule.id).collect();
+            let findings = judge(&audit, &all);
+            (start.elapsed(), findings.len())
+        }
+        "entry" => timed(|| entries(&estate)),
+        "reach" => timed(|| reaches(&estate)),
+        "decide" => decisions(&estate),
+        other => panic!("{other} is no measurement"),
     }
+}
+
+fn read(file: &Path) -> Estate {
+    let name = file.display().to_string();
+    let source = Source::File { name, path: PathBuf::from(file), form: Form::Ndjson };
+    load(&[source], None, Diagnostics::default()).unwrap_or_else(|wrong| panic!("{} mistakes", wrong.count()))
+}
+
+fn timed(answers: impl FnOnce() -> usize) -> (Duration, usize) {
+    let start = Instant::now();
+    let count = answers();
+    (start.elapsed(), count)
+}
+
+/// Everybody who may make each function run, by endpoint and by the decision; the index built included.
+fn entries(estate: &Estate) -> usize {
+    let access = Access::new(estate);
+    let given = Context::at(estate.as_of());
+    let functions: Vec<FunctionId> = estate.all().map(|(id, _)| id).collect();
+    let of_function = |&id: &FunctionId| {
+        let invokers = access.who_may(access.invokers(), access.invoke(), Thing::Function(id), &given).len();
+        let callers = estate.endpoints_of(id).iter().map(|endpoint| access.callers_at(*endpoint).len());
+        invokers + callers.sum::<usize>()
+    };
+    functions.par_iter().map(of_function).sum()
+}
+
+/// What every identity may do and become; the index built included.
+fn reaches(estate: &Estate) -> usize {
+    let access = Access::new(estate);
+    let given = Context::at(estate.as_of());
+    let identities: Vec<IdentityId> = estate.all().map(|(id, _)| id).collect();
+    identities.par_iter().map(|&id| access.reach(Principal::Identity(id), &given).rights.len()).sum()
+}
+
+/// Questions of identities about resources, half of them about their own account's, by one thread.
+fn decisions(estate: &Estate) -> (Duration, usize) {
+    let access = Access::new(estate);
+    let given = Context::at(estate.as_of());
+    let identities: Vec<IdentityId> = estate.all().map(|(id, _)| id).collect();
+    let resources: Vec<ResourceId> = estate.all().map(|(id, _)| id).collect();
+    let actions = ["table/read", "table/write", "bucket/read", "queue/send", "secret/read"]
+        .map(|text| access.action(text));
+    let mut rng = fastrand::Rng::with_seed(SEED);
+    let questions: Vec<Question<'_>> = (0..QUESTIONS)
+        .map(|number| {
+            let at = rng.usize(..identities.len());
+            // Accounts come one after the other in both lists, so what stands at the same share is of one account.
+            let near = at * resources.len() / identities.len();
+            let on = if number % 2 == 0 { near } else { rng.usize(..resources.len()) };
+            Question {
+                principal: Principal::Identity(identities[at]),
+                action: &actions[number % actions.len()],
+                on: Thing::Resource(resources[on]),
+                given: &given,
+            }
+        })
+        .collect();
+    let ask = || questions.iter().filter(|question| access.verdict(question) != Verdict::No).count();
+    // The first pass puts together what is kept of each identity.
+    black_box(ask());
+    timed(ask)
+}
+
+/// The most memory that this process had, in bytes; 0 where the system does not say.
+fn peak_memory() -> u64 {
+    let status = fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:"));
+    line.and_then(|line| line.trim().trim_end_matches(" kB").parse::<u64>().ok()).unwrap_or_default() * 1024
 }

@@ -5,8 +5,8 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::FxHashMap;
 
 use super::Access;
-use super::picks::Pick;
-use crate::estate::{ActionClass, ActionsId, Estate, Id, ResourcesId, Selection};
+use super::picks::{Action, Pick};
+use crate::estate::{ActionClass, ActionsId, Estate, Id, Name, ResourcesId, Selection};
 use crate::pattern::{Found, Pattern, covers, find};
 
 /// Every action: a service, a slash, an operation.
@@ -82,6 +82,15 @@ impl Classes {
     }
 }
 
+/// What a choice of actions has on one kind of resource that does more than list.
+#[derive(Debug)]
+pub struct HarmfulActions {
+    /// An action that changes something.
+    pub changes: Option<Arc<Action>>,
+    /// An action that reads.
+    pub reads: Option<Arc<Action>>,
+}
+
 /// What was found so far about one choice of actions or of resources, by the pattern that was asked about.
 type Found1<T> = OnceLock<Box<Mutex<FxHashMap<Box<str>, T>>>>;
 
@@ -91,6 +100,7 @@ pub(super) struct Known {
     /// Of each choice of actions, where case counts and where it does not.
     actions: Box<[[OfActions; 2]]>,
     resources: Box<[Found1<bool>]>,
+    harmful: Mutex<FxHashMap<(ActionsId, Name, bool), Arc<HarmfulActions>>>,
 }
 
 /// What a choice of actions comes to among all actions, and among those of other patterns.
@@ -105,6 +115,7 @@ impl Known {
         Self {
             actions: estate.all_actions_picked().map(|_| Default::default()).collect(),
             resources: (0..estate.all_resources_picked().len()).map(|_| OnceLock::new()).collect(),
+            harmful: Mutex::default(),
         }
     }
 }
@@ -140,6 +151,24 @@ impl Access<'_> {
         remembered(&slot.others, within, find)
     }
 
+    /// What a choice of actions has on a kind of resource that does more than list.
+    pub fn harmful_actions(&self, actions: ActionsId, kind: Name, any_case: bool) -> Arc<HarmfulActions> {
+        let known = || self.known.harmful.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&(actions, kind, any_case)) {
+            return Arc::clone(found);
+        }
+        let classes = self.classes(actions, &format!("{}/?*", self.estate.text(kind)), any_case);
+        let of = |wanted: fn(Option<ActionClass>) -> bool| {
+            classes.first(wanted).map(|(action, _)| self.action(action))
+        };
+        let found = Arc::new(HarmfulActions {
+            changes: of(|class| !matches!(class, Some(ActionClass::List | ActionClass::Read))),
+            reads: of(|class| class == Some(ActionClass::Read)),
+        });
+        known().insert((actions, kind, any_case), Arc::clone(&found));
+        found
+    }
+
     /// Whether a choice's patterns, leaving its exceptions aside, cover all actions of a pattern.
     pub fn lists_all_of(&self, selection: &Selection, pattern: &Pattern, any_case: bool) -> bool {
         covers(&self.patterns(selection.any()), pattern, any_case) == Some(true)
@@ -150,19 +179,21 @@ impl Access<'_> {
         // One name covers no pattern with a wildcard; an escape may make a wildcard a plain letter.
         let wild = pattern.contains(['*', '?']) && !pattern.contains('\\');
         match self.picks[resources.index()] {
-            Pick::All => true,
-            Pick::Only(_) | Pick::Nothing if wild => false,
-            _ => remembered(&self.known.resources[resources.index()], pattern, || {
-                let selection = self.estate.resources_picked(resources);
-                let Ok(pattern) = Pattern::parse(pattern) else { return false };
-                // What follows the first letters may go on with one that no pattern names, so some pattern must
-                // leave it open before them.
-                let start = pattern.literal_start();
-                let open = |each: &&Pattern| start.starts_with(&each.literal_start());
-                let is_open = self.patterns(selection.any()).iter().any(open);
-                (!wild || is_open) && self.lists_all_of(selection, &pattern, false)
-            }),
+            Pick::All => return true,
+            Pick::Only(_) | Pick::Nothing if wild => return false,
+            _ => {}
         }
+        let selection = self.estate.resources_picked(resources);
+        let patterns = self.patterns(selection.any());
+        // What follows the first letters may go on with one that no pattern names, so some pattern must leave it
+        // open before them.
+        let start = pattern.split(['*', '?']).next().unwrap_or_default();
+        if wild && !patterns.iter().any(|each| start.starts_with(&each.literal_start())) {
+            return false;
+        }
+        remembered(&self.known.resources[resources.index()], pattern, || {
+            Pattern::parse(pattern).is_ok_and(|pattern| self.lists_all_of(selection, &pattern, false))
+        })
     }
 
     /// The actions of a selection that `within` matches: those that it names, and one of each class that its

@@ -27,7 +27,7 @@ use crate::pattern::Pattern;
 
 pub use becoming::Becoming;
 pub use breadth::Left;
-pub use catalogue::{Catalogue, Classes, EVERY_ACTION, Example};
+pub use catalogue::{Catalogue, Classes, EVERY_ACTION, Example, HarmfulActions};
 pub(crate) use condition::is_private;
 pub use condition::{Context, Facts, Known};
 pub use decide::Question;
@@ -85,8 +85,10 @@ impl<'e> Access<'e> {
     pub fn new(estate: &'e Estate) -> Self {
         let some_ignore_case =
             estate.all::<ScopeId>().any(|(_, scope)| scope.action_case == CaseOfActions::Ignored);
-        let population = population::Population::new(estate);
-        let (admissions, admissions_on) = admissions(estate);
+        let (population, ((admissions, admissions_on), takings)) = rayon::join(
+            || population::Population::new(estate),
+            || (admissions(estate), taking::Takings::new(estate)),
+        );
         let mut ceilings_of = Vec::new();
         let mut ceilings_below = Vec::new();
         for (id, ceiling) in estate.ceilings() {
@@ -101,7 +103,7 @@ impl<'e> Access<'e> {
         let mut access = Self {
             estate,
             membership: names::Membership::new(estate, &population),
-            takings: taking::Takings::new(estate),
+            takings,
             trusting: becoming::trusting(estate),
             population,
             grants_by_holder: by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect()),

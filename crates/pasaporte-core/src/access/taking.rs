@@ -9,6 +9,7 @@
 
 use std::sync::{Arc, Mutex, OnceLock};
 
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::Access;
@@ -93,13 +94,13 @@ pub(super) struct Takings {
 impl Takings {
     pub(super) fn new(estate: &Estate) -> Self {
         let mut by_name: Box<[ResourceId]> = estate.all::<ResourceId>().map(|(id, _)| id).collect();
-        by_name.sort_unstable_by_key(|id| estate.id(*id));
+        by_name.par_sort_unstable_by_key(|id| estate.id(*id));
         let mut rank = vec![u32::MAX; estate.count::<ResourceId>()].into_boxed_slice();
         for (at, id) in by_name.iter().enumerate() {
             rank[id.index()] = at as u32;
         }
         let mut by_id = by_name.clone();
-        by_id.sort_by_key(|id| without_kind(estate.id(*id)));
+        by_id.par_sort_by_key(|id| without_kind(estate.id(*id)));
         Self { by_name, by_id, rank, found: Mutex::default() }
     }
 

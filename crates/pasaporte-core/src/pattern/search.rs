@@ -12,7 +12,8 @@
 
 use std::collections::BTreeSet;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::FxHashSet;
+use smallvec::SmallVec;
 
 use super::{Pattern, Step, lower};
 
@@ -121,151 +122,158 @@ fn try_literals(groups: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -
     Some(shortest.map_or(Found::Nothing, |text| Found::Example(text.to_owned())))
 }
 
-struct Search {
-    /// The steps of each pattern.
-    patterns: Vec<Box<[Step]>>,
-    /// For each required group, its range in `patterns`; those after the last range are excluded.
-    groups: Vec<std::ops::Range<usize>>,
-    /// Where each pattern's words begin in a state.
-    offsets: Vec<usize>,
-    words: usize,
-    alphabet: Vec<char>,
-    any_case: bool,
-}
+/// Sets of positions as bits, those of all patterns end to end: a pattern of n steps has n + 1 positions, the
+/// last of which is its end.
+type Bits = SmallVec<[u64; 4]>;
 
-/// A set of positions for each pattern, as bits.
-type State = Box<[u64]>;
+struct Search {
+    words: usize,
+    /// Each letter, with the positions that it leads on from.
+    letters: Vec<(char, Bits)>,
+    /// Positions of runs: they stay on any letter, and may be passed over.
+    runs: Bits,
+    /// For each required group, all its positions and its ends.
+    groups: Vec<(Bits, Bits)>,
+    /// The ends of excluded patterns.
+    excluded: Bits,
+    start: Bits,
+}
 
 impl Search {
     fn new(required: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -> Self {
-        let steps = |pattern: &&Pattern| pattern.steps().collect::<Box<[Step]>>();
-        let mut patterns = Vec::new();
-        let mut groups = Vec::new();
-        for group in required {
-            let start = patterns.len();
-            patterns.extend(group.iter().map(steps));
-            groups.push(start..patterns.len());
-        }
-        patterns.extend(excluded.iter().map(steps));
-        let mut offsets = Vec::with_capacity(patterns.len());
-        let mut words = 0;
-        for pattern in &patterns {
-            offsets.push(words);
-            words += pattern.len() / 64 + 1;
-        }
-        let mut letters = BTreeSet::new();
-        for step in patterns.iter().flat_map(|pattern| pattern.iter()) {
-            if let Step::One(one) = step {
-                letters.insert(if any_case { lower(*one) } else { *one });
-            }
-        }
+        let steps = |pattern: &&Pattern| pattern.steps().collect::<Vec<Step>>();
+        let groups: Vec<Vec<Vec<Step>>> =
+            required.iter().map(|group| group.iter().map(steps).collect()).collect();
+        let excluded: Vec<Vec<Step>> = excluded.iter().map(steps).collect();
+        let all = || groups.iter().flatten().chain(&excluded);
+        let positions: usize = all().map(|steps| steps.len() + 1).sum();
+        let words = positions.div_ceil(64);
+        let none = || Bits::from_elem(0, words);
+        let folded = |one: char| if any_case { lower(one) } else { one };
+        let named: BTreeSet<char> = all()
+            .flatten()
+            .filter_map(|step| if let Step::One(one) = step { Some(folded(*one)) } else { None })
+            .collect();
         // One character that no pattern names stands for all of those.
         let other = ('a'..='z')
             .chain('\u{100}'..=char::MAX)
-            .find(|each| !letters.contains(each) && lower(*each) == *each);
-        let alphabet = letters.into_iter().chain(other).collect();
-        Self { patterns, groups, offsets, words, alphabet, any_case }
+            .find(|each| !named.contains(each) && lower(*each) == *each);
+        let known = named.len();
+        let mut letters: Vec<(char, Bits)> =
+            named.into_iter().chain(other).map(|each| (each, none())).collect();
+        let mut search = Self {
+            words,
+            letters: Vec::new(),
+            runs: none(),
+            groups: groups.iter().map(|_| (none(), none())).collect(),
+            excluded: none(),
+            start: none(),
+        };
+        let group_of =
+            groups.iter().enumerate().flat_map(|(index, group)| group.iter().map(move |_| Some(index)));
+        let mut offset = 0;
+        for (steps, group) in all().zip(group_of.chain(std::iter::repeat(None))) {
+            set(&mut search.start, offset);
+            for (position, step) in (offset..).zip(steps) {
+                match *step {
+                    Step::Run => set(&mut search.runs, position),
+                    Step::Any => letters.iter_mut().for_each(|(_, from)| set(from, position)),
+                    Step::One(one) => {
+                        // The letters that patterns name come first, in order.
+                        let letter =
+                            letters[..known].binary_search_by_key(&folded(one), |(letter, _)| *letter);
+                        set(&mut letters[letter.expect("every letter is there")].1, position);
+                    }
+                }
+            }
+            let end = offset + steps.len();
+            match group {
+                Some(group) => {
+                    (offset..=end).for_each(|position| set(&mut search.groups[group].0, position));
+                    set(&mut search.groups[group].1, end);
+                }
+                None => set(&mut search.excluded, end),
+            }
+            offset = end + 1;
+        }
+        search.letters = letters;
+        search.start = search.past_runs(search.start.clone());
+        search
     }
 
     fn run(&self) -> Found {
-        let mut start = vec![0; self.words].into_boxed_slice();
-        for index in 0..self.patterns.len() {
-            self.enter(&mut start, index, 0);
-        }
-        if self.accepts(&start) {
+        if self.accepts(&self.start) {
             return Found::Example(String::new());
         }
-        let mut seen: FxHashMap<State, usize> = FxHashMap::default();
+        let mut seen: FxHashSet<Bits> = FxHashSet::default();
         // Each state that was reached, the one before it, and the character between.
-        let mut reached: Vec<(State, usize, char)> = vec![(start.clone(), 0, '\0')];
-        seen.insert(start, 0);
+        let mut reached: Vec<(Bits, usize, char)> = vec![(self.start.clone(), 0, '\0')];
+        seen.insert(self.start.clone());
         let mut work = 0;
         let mut at = 0;
         while at < reached.len() {
-            for &letter in &self.alphabet {
+            for (letter, from) in &self.letters {
                 work += self.words + 1;
                 if work > MOST_WORK {
                     return Found::Unknown;
                 }
-                let next = self.step(&reached[at].0, letter);
-                if !self.is_alive(&next) || seen.contains_key(&next) {
+                let next = self.step(&reached[at].0, from);
+                if !self.is_alive(&next) || seen.contains(&next) {
                     continue;
                 }
                 if self.accepts(&next) {
-                    return Found::Example(spell(&reached, at, letter));
+                    return Found::Example(spell(&reached, at, *letter));
                 }
-                seen.insert(next.clone(), reached.len());
-                reached.push((next, at, letter));
+                seen.insert(next.clone());
+                reached.push((next, at, *letter));
             }
             at += 1;
         }
         Found::Nothing
     }
 
-    /// Puts a pattern at a position, and past the runs that may be empty.
-    fn enter(&self, state: &mut State, index: usize, position: usize) {
-        let steps = &self.patterns[index];
-        let mut position = position;
-        loop {
-            state[self.offsets[index] + position / 64] |= 1 << (position % 64);
-            if steps.get(position) != Some(&Step::Run) {
-                break;
-            }
-            position += 1;
+    /// The positions after a letter that leads on from some: one further from those, and where runs are.
+    fn step(&self, state: &Bits, from: &Bits) -> Bits {
+        let mut carry = 0;
+        let mut next = Bits::with_capacity(self.words);
+        for word in 0..self.words {
+            let on = state[word] & from[word];
+            next.push((on << 1) | carry | (state[word] & self.runs[word]));
+            carry = on >> 63;
         }
+        self.past_runs(next)
     }
 
-    fn step(&self, state: &State, letter: char) -> State {
-        let mut next = vec![0; self.words].into_boxed_slice();
-        for (index, pattern) in self.patterns.iter().enumerate() {
-            let steps = pattern;
-            for word in 0..=steps.len() / 64 {
-                let mut bits = state[self.offsets[index] + word];
-                while bits != 0 {
-                    let position = word * 64 + bits.trailing_zeros() as usize;
-                    bits &= bits - 1;
-                    match steps.get(position) {
-                        Some(Step::One(one)) if self.same(*one, letter) => {
-                            self.enter(&mut next, index, position + 1);
-                        }
-                        Some(Step::Any) => self.enter(&mut next, index, position + 1),
-                        Some(Step::Run) => self.enter(&mut next, index, position),
-                        Some(Step::One(_)) | None => {}
-                    }
-                }
-            }
+    /// The same and the positions behind runs, which may be empty. No run follows another.
+    fn past_runs(&self, mut state: Bits) -> Bits {
+        let mut carry = 0;
+        for word in 0..self.words {
+            let on = state[word] & self.runs[word];
+            state[word] |= (on << 1) | carry;
+            carry = on >> 63;
         }
-        next
+        state
     }
 
-    fn same(&self, one: char, letter: char) -> bool {
-        one == letter || (self.any_case && lower(one) == letter)
+    /// Whether every required group can still match something.
+    fn is_alive(&self, state: &Bits) -> bool {
+        self.groups.iter().all(|(positions, _)| meet(state, positions))
     }
 
-    /// Whether a required group can still match something.
-    fn is_alive(&self, state: &State) -> bool {
-        self.groups
-            .iter()
-            .all(|group| group.clone().any(|index| self.bits(state, index).any(|word| word != 0)))
-    }
-
-    fn accepts(&self, state: &State) -> bool {
-        let done = |index: usize| {
-            let end = self.patterns[index].len();
-            state[self.offsets[index] + end / 64] & (1 << (end % 64)) != 0
-        };
-        let required = self.groups.iter().all(|group| group.clone().any(done));
-        let first_excluded = self.groups.last().map_or(0, |group| group.end);
-        required && !(first_excluded..self.patterns.len()).any(done)
-    }
-
-    fn bits<'s>(&self, state: &'s State, index: usize) -> impl Iterator<Item = u64> + 's {
-        let start = self.offsets[index];
-        state[start..=start + self.patterns[index].len() / 64].iter().copied()
+    fn accepts(&self, state: &Bits) -> bool {
+        self.groups.iter().all(|(_, ends)| meet(state, ends)) && !meet(state, &self.excluded)
     }
 }
 
-fn spell(reached: &[(State, usize, char)], from: usize, last: char) -> String {
+fn set(bits: &mut Bits, position: usize) {
+    bits[position / 64] |= 1 << (position % 64);
+}
+
+fn meet(one: &Bits, other: &Bits) -> bool {
+    one.iter().zip(other).any(|(one, other)| one & other != 0)
+}
+
+fn spell(reached: &[(Bits, usize, char)], from: usize, last: char) -> String {
     let mut letters = vec![last];
     let mut at = from;
     while at != 0 {

@@ -1,9 +1,10 @@
 //! What a rule raises, and the finding that it settles into.
 
 use std::cmp::Ordering::Equal;
+use std::hash::Hasher;
 
 use rayon::prelude::*;
-use sha2::{Digest, Sha256};
+use siphasher::sip::SipHasher24;
 
 use super::{Audit, Harm, Impact, Rule, Severity, severity};
 use crate::entry::{Exposed, Exposure};
@@ -183,12 +184,12 @@ impl std::fmt::Display for Fingerprint {
 
 impl Fingerprint {
     fn of(rule: &str, thing: &str, facets: &[String]) -> Self {
-        let mut hash = Sha256::new();
+        let mut hash = SipHasher24::new();
         for part in [rule, thing].into_iter().chain(facets.iter().map(String::as_str)) {
-            hash.update((part.len() as u64).to_le_bytes());
-            hash.update(part.as_bytes());
+            hash.write(&(part.len() as u64).to_le_bytes());
+            hash.write(part.as_bytes());
         }
-        Self(hash.finalize().iter().take(8).fold(0, |all, byte| all << 8 | u64::from(*byte)))
+        Self(hash.finish())
     }
 }
 

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use crate::access::{Access, Action, Context, EVERY_ACTION, Left, Question, Verdict};
+use crate::access::{Access, Context, EVERY_ACTION, HarmfulActions, Left, Question, Verdict};
 use crate::estate::{
     ActionClass, At, Effect, Grant, IdentityId, Name, Principal, Sensitivity, Statement, Thing,
 };
@@ -147,7 +147,7 @@ fn worst_data(
     let any_case = access.any_case_at(grant);
     let given = Context::at(estate.as_of());
     let in_reach = access.within_reach(holder, statement.resources, grant.at);
-    let mut actions: FxHashMap<Name, KindActions> = FxHashMap::default();
+    let mut actions: FxHashMap<Name, Arc<HarmfulActions>> = FxHashMap::default();
     let mut worst: Option<Harm> = None;
     let mut others = 0;
     // The confidential come first, so the first that is reached is the worst.
@@ -162,7 +162,7 @@ fn worst_data(
         }
         let known = actions
             .entry(resource.kind)
-            .or_insert_with(|| KindActions::new(access, statement, estate.text(resource.kind), any_case));
+            .or_insert_with(|| access.harmful_actions(statement.actions, resource.kind, any_case));
         let reads = known.reads.as_ref().filter(|_| resource.sensitivity != Some(Sensitivity::Public));
         let Some(action) = known.changes.as_ref().or(reads) else { continue };
         let on = Thing::Resource(id);
@@ -186,7 +186,7 @@ fn worst_data(
 }
 
 /// How many other resources of the same impact are counted.
-const MOST_COUNTED: usize = 50;
+const MOST_COUNTED: usize = 9;
 
 impl Impact {
     /// The next milder one: what must not be reached for a resource to be of the same impact.
@@ -196,25 +196,6 @@ impl Impact {
             Self::ConfidentialData => Self::DataOrSecrets,
             Self::DataOrSecrets => Self::RunsCode,
             Self::RunsCode | Self::Hygiene => Self::Hygiene,
-        }
-    }
-}
-
-/// An action of each sort that a statement has for a kind of resource.
-struct KindActions {
-    changes: Option<Arc<Action>>,
-    reads: Option<Arc<Action>>,
-}
-
-impl KindActions {
-    fn new(access: &Access<'_>, statement: &Statement, kind: &str, any_case: bool) -> Self {
-        let classes = access.classes(statement.actions, &format!("{kind}/?*"), any_case);
-        let of = |wanted: fn(Option<ActionClass>) -> bool| {
-            classes.first(wanted).map(|(action, _)| access.action(action))
-        };
-        Self {
-            changes: of(|class| !matches!(class, Some(ActionClass::List | ActionClass::Read))),
-            reads: of(|class| class == Some(ActionClass::Read)),
         }
     }
 }

@@ -9,6 +9,8 @@ use pasaporte_core::estate::{
 };
 use pasaporte_core::pattern::Pattern;
 
+use smallvec::SmallVec;
+
 use super::document::Entity;
 use super::entries::{self, Check, LastUsed, Network, Presents, Tags};
 use super::read::Report;
@@ -18,6 +20,9 @@ use super::values::{
     ThingName, kind_and_id, scope_kind,
 };
 use crate::text::Position;
+
+/// A list on its way into the estate, most often of a few.
+type Short<T> = SmallVec<[T; 8]>;
 
 /// Puts the entries of one file into the builder.
 pub(super) struct Converter<'c, 'd> {
@@ -62,7 +67,7 @@ impl Converter<'_, '_> {
         text.map(|text| self.builder.name(&text.0))
     }
 
-    fn names(&mut self, texts: &[Text<'_>]) -> Vec<Name> {
+    fn names(&mut self, texts: &[Text<'_>]) -> Short<Name> {
         texts.iter().map(|text| self.builder.name(&text.0)).collect()
     }
 
@@ -76,7 +81,7 @@ impl Converter<'_, '_> {
     }
 
     fn tags(&mut self, tags: &Tags<'_>) -> List<(Name, Name)> {
-        let mut all: Vec<(Name, Name)> = tags
+        let mut all: Short<(Name, Name)> = tags
             .0
             .iter()
             .map(|(name, value)| (self.builder.name(name), self.builder.name(&value.0)))
@@ -108,7 +113,7 @@ impl Converter<'_, '_> {
 
     fn function(&mut self, it: &entries::Function<'_>) {
         let id: FunctionId = self.builder.mention(&it.id.text);
-        let settings: Vec<Name> = it.settings.iter().map(|setting| self.builder.name(&setting.0)).collect();
+        let settings: Short<Name> = it.settings.iter().map(|setting| self.builder.name(&setting.0)).collect();
         let settings = self.builder.list(&settings);
         let function = model::Function {
             scope: self.mention(it.scope.as_ref()),
@@ -180,7 +185,7 @@ impl Converter<'_, '_> {
             Some(Presents::Identity(id)) => model::Presents::Identity(self.builder.mention(&id.text)),
             Some(Presents::Key(id)) => model::Presents::Key(self.builder.mention(&id.text)),
         };
-        let methods: Vec<Name> =
+        let methods: Short<Name> =
             it.methods.0.iter().map(|method| self.builder.name(&method.0.to_uppercase())).collect();
         let methods = self.builder.list(&methods);
         let endpoint = model::Endpoint {
@@ -391,7 +396,7 @@ impl Converter<'_, '_> {
             conditions: self.conditions(&it.when),
             origin: self.origin(it.at),
         };
-        let to: Vec<Principal> = it.to.iter().map(|who| self.principal(who)).collect();
+        let to: Short<Principal> = it.to.iter().map(|who| self.principal(who)).collect();
         let to = self.builder.list(&to);
         let admission = model::Admission {
             id: it.id.as_ref().map(|id| self.builder.name(&id.text)),
@@ -658,9 +663,9 @@ impl Converter<'_, '_> {
         match (picked.any.as_slice(), picked.except.as_slice()) {
             ([only], []) => Selection::One(self.pattern(text(only))),
             (any, except) => {
-                let any: Vec<PatternId> = any.iter().map(|pattern| self.pattern(text(pattern))).collect();
-                let any = if any.is_empty() { vec![self.pattern("*")] } else { any };
-                let except: Vec<PatternId> =
+                let any: Short<PatternId> = any.iter().map(|pattern| self.pattern(text(pattern))).collect();
+                let any = if any.is_empty() { Short::from_iter([self.pattern("*")]) } else { any };
+                let except: Short<PatternId> =
                     except.iter().map(|pattern| self.pattern(text(pattern))).collect();
                 Selection::new(&any, &except)
             }
@@ -692,8 +697,8 @@ impl Converter<'_, '_> {
 
     fn test(&mut self, test: &Test<'_>) -> model::Test {
         match test {
-            Test::Equals(values) => model::Test::Equals(self.names(values).into()),
-            Test::NotEquals(values) => model::Test::NotEquals(self.names(values).into()),
+            Test::Equals(values) => model::Test::Equals(self.names(values).into_vec().into()),
+            Test::NotEquals(values) => model::Test::NotEquals(self.names(values).into_vec().into()),
             Test::Like(patterns) => model::Test::Like(patterns.iter().map(any_pattern).collect()),
             Test::InNetwork(nets) => model::Test::InNetwork(nets.iter().map(|net| net.0).collect()),
             Test::Before(time) => model::Test::Before(time.0),

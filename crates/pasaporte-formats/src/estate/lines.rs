@@ -212,7 +212,7 @@ fn items<'a>(name: &str, raw: &'a Raw, first: bool, diagnostics: &mut Diagnostic
     // Whether the version was said matters on the first line only.
     let mut seen = Seen::default();
     seen.version = !first;
-    for (line, number) in raw.text.split('\n').zip(raw.first_line..) {
+    for (line, number) in whole_lines(&raw.text).zip(raw.first_line..) {
         if line.trim_ascii().is_empty() {
             continue;
         }
@@ -223,6 +223,17 @@ fn items<'a>(name: &str, raw: &'a Raw, first: bool, diagnostics: &mut Diagnostic
         }
     }
     items
+}
+
+/// The lines of a text.
+fn whole_lines(text: &str) -> impl Iterator<Item = &str> {
+    let ends = memchr::memchr_iter(b'\n', text.as_bytes()).chain(std::iter::once(text.len()));
+    let mut start = 0;
+    ends.map(move |end| {
+        let line = &text[start..end];
+        start = end + 1;
+        line
+    })
 }
 
 /// Reads one line: the header, or one entity.

@@ -129,6 +129,14 @@ fn is_id(text: &str) -> bool {
 const ID_HELP: &str = "an id is letters, digits and - _ . / @ + ~ =, begins with a letter or digit, and is at most \
                        512 characters long";
 
+/// A scalar's text as it stands.
+fn scalar<'v, 'a>(value: &'v Value<'a>) -> Option<&'v Cow<'a, str>> {
+    match value {
+        Value::Text(text) | Value::Plain(text) => Some(text),
+        _ => None,
+    }
+}
+
 /// The text of a scalar, free of unprintable characters and not too long.
 fn text<'a>(
     view: View<'_, 'a>,
@@ -185,6 +193,9 @@ impl<'a> Read<'a> for SettingName<'a> {
 
 impl<'a> Read<'a> for Name<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        if let Some(id) = scalar(view.value()).filter(|id| is_id(id)) {
+            return Some(Self { text: id.clone(), at: view.at() });
+        }
         let text = text(view, report, "an id", false)?;
         if !is_id(&text) {
             let (kind, id) = kind_and_id(&text);
@@ -202,6 +213,11 @@ impl<'a> Read<'a> for Name<'a> {
 
 impl<'a> Read<'a> for ThingName<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let sound =
+            |text: &&Cow<'a, str>| text.split_once(':').is_some_and(|(kind, id)| is_id(kind) && is_id(id));
+        if let Some(name) = scalar(view.value()).filter(sound) {
+            return Some(Self { text: name.clone(), at: view.at() });
+        }
         let text = text(view, report, "a thing, as kind:id", false)?;
         let (kind, id) = kind_and_id(&text);
         if !is_id(kind) || !is_id(id) {

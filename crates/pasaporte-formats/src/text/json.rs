@@ -65,14 +65,14 @@ impl<'a> Cursor<'a> {
 
     /// Enters a map that is next; the first key, if there is one.
     pub(crate) fn enter_map(&mut self) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
-        let key = self.json.next_object_bytes().map(|key| key.map(<[u8]>::as_ptr_range));
-        self.key(key.map(|range| range.map(|range| (range.start as usize, range.end as usize))))
+        let key = self.json.next_object().map(|key| key.map(|key| Piece::of(self.text, key)));
+        self.key(key)
     }
 
     /// The next key of the map that the cursor is in; none at its end.
     pub(crate) fn next_key(&mut self) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
-        let key = self.json.next_key_bytes().map(|key| key.map(<[u8]>::as_ptr_range));
-        self.key(key.map(|range| range.map(|range| (range.start as usize, range.end as usize))))
+        let key = self.json.next_key().map(|key| key.map(|key| Piece::of(self.text, key)));
+        self.key(key)
     }
 
     /// Enters a list that is next; whether there is an item.
@@ -104,11 +104,9 @@ impl<'a> Cursor<'a> {
                 writer.leaf(Value::Bool(value), at);
             }
             Peek::String => {
-                let bytes = self.json.known_bytes().map(<[u8]>::as_ptr_range);
-                let range = bytes.map(|range| (range.start as usize, range.end as usize));
-                let (start, end) = range.map_err(|error| self.error(&error))?;
-                let (text, _) = self.string(start, end)?;
-                writer.leaf(Value::Text(text), at);
+                let piece = self.json.known_str().map(|text| Piece::of(self.text, text));
+                let piece = piece.map_err(|error| self.error(&error))?;
+                writer.leaf(Value::Text(piece.text(self.text)), at);
             }
             Peek::Array => {
                 writer.open(Value::List, at).map_err(|error| too_much(error, at))?;
@@ -139,31 +137,19 @@ impl<'a> Cursor<'a> {
         Ok(())
     }
 
+    /// A key and where it stands: its opening quote.
     fn key(
         &mut self,
-        key: Result<Option<(usize, usize)>, JiterError>,
+        key: Result<Option<Piece>, JiterError>,
     ) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
-        match key {
-            Ok(Some((start, end))) => self.string(start, end).map(Some),
-            Ok(None) => Ok(None),
-            Err(error) => Err(self.error(&error)),
-        }
-    }
-
-    /// The string between two addresses of the text, quotes left out, with its escapes resolved.
-    fn string(&mut self, start: usize, end: usize) -> Result<(Cow<'a, str>, Position), JsonError> {
-        let base = self.text.as_ptr() as usize;
-        let (start, end) = (start - base, end - base);
-        let at = self.position(start.saturating_sub(1));
-        let raw = self.text.get(start..end).unwrap_or_default();
-        if memchr::memchr(b'\\', raw.as_bytes()).is_none() {
-            return Ok((Cow::Borrowed(raw), at));
-        }
-        let quoted = self.text.get(start - 1..=end).unwrap_or_default();
-        match serde_json::from_str::<String>(quoted) {
-            Ok(text) => Ok((Cow::Owned(text), at)),
-            Err(error) => Err(JsonError { message: error.to_string(), at }),
-        }
+        let Some(piece) = key.map_err(|error| self.error(&error))? else { return Ok(None) };
+        let start = match &piece {
+            Piece::Here(range) => range.start.saturating_sub(1),
+            // After a key with escapes the cursor is behind its colon; that is near enough.
+            Piece::Unescaped(_) => self.json.current_index(),
+        };
+        let at = self.position(start);
+        Ok(Some((piece.text(self.text), at)))
     }
 
     fn error(&mut self, error: &JiterError) -> JsonError {
@@ -183,6 +169,30 @@ impl<'a> Cursor<'a> {
             self.seen = offset;
         }
         Position { line: self.line, column: (offset.saturating_sub(self.line_start)) as u32 + 1 }
+    }
+}
+
+/// A string of a JSON text: a part of the text, unless it has escapes.
+enum Piece {
+    Here(std::ops::Range<usize>),
+    Unescaped(String),
+}
+
+impl Piece {
+    /// The piece that a string is, by whether it lies within the text.
+    fn of(text: &str, string: &str) -> Self {
+        let start = (string.as_ptr() as usize).wrapping_sub(text.as_ptr() as usize);
+        match start.checked_add(string.len()) {
+            Some(end) if end <= text.len() => Self::Here(start..end),
+            _ => Self::Unescaped(string.to_owned()),
+        }
+    }
+
+    fn text(self, text: &str) -> Cow<'_, str> {
+        match self {
+            Self::Here(range) => Cow::Borrowed(text.get(range).unwrap_or_default()),
+            Self::Unescaped(string) => Cow::Owned(string),
+        }
     }
 }
 
