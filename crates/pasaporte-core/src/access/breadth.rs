@@ -95,7 +95,7 @@ impl Access<'_> {
     }
 
     /// The denies of those grants of a principal that had not expired.
-    fn denies(&self, grants: &[(GrantId, Principal)]) -> Box<[(GrantId, StatementId)]> {
+    pub(super) fn denies(&self, grants: &[(GrantId, Principal)]) -> Box<[(GrantId, StatementId)]> {
         let in_force = grants.iter().filter(|(id, _)| !self.has_expired(self.estate.grant(*id)));
         in_force
             .flat_map(|&(id, _)| {

@@ -1,10 +1,13 @@
 //! What lives where: things in the order of the scope tree, so that a question about an area looks at that
 //! area only.
 
+use rayon::prelude::*;
+
 use super::Access;
 use crate::estate::{
     At, Estate, FunctionId, Id, IdentityId, Kept, KeyId, ResourceId, ResourcesId, ScopeId, Thing, UserId,
 };
+use crate::pattern::Pattern;
 
 /// The declared things of some kinds, by place.
 #[derive(Debug)]
@@ -16,10 +19,11 @@ pub(super) struct Population {
     pub(super) keys: Placed<KeyId>,
 }
 
-/// Things of one kind, each with its place in the order of the scope tree.
+/// Things of one kind, each with its place in the order of the scope tree; and in the order of their ids.
 #[derive(Debug)]
 pub(super) struct Placed<K> {
     all: Box<[(u32, K)]>,
+    by_id: Box<[K]>,
 }
 
 impl Population {
@@ -41,7 +45,25 @@ impl<K: Kept> Placed<K> {
             |id: K| estate.scope_of(id.thing()).map_or(u32::MAX, |scope| estate.tree().place(scope).start);
         let mut all: Box<[(u32, K)]> = estate.all::<K>().map(|(id, _)| (place(id), id)).collect();
         all.sort_unstable();
-        Self { all }
+        let mut by_id: Box<[K]> = all.iter().map(|(_, id)| *id).collect();
+        by_id.par_sort_unstable_by_key(|id| estate.id(*id));
+        Self { all, by_id }
+    }
+
+    /// Those that a pattern of `kind:id` may match, by the letters that it begins with.
+    fn beginning_like(&self, estate: &Estate, pattern: &Pattern) -> &[K] {
+        let own_kind = pattern.text().strip_prefix(K::KIND).and_then(|rest| rest.strip_prefix(':'));
+        // A name has one colon, so what follows `*:` is the start of the id.
+        let id = own_kind.or_else(|| pattern.text().strip_prefix("*:"));
+        let start = match id.map(Pattern::parse) {
+            Some(Ok(id)) => id.literal_start(),
+            Some(Err(_)) => return &[],
+            None if format!("{}:", K::KIND).starts_with(&pattern.literal_start()) => String::new(),
+            None => return &[],
+        };
+        let from = self.by_id.partition_point(|id| estate.id(*id) < start.as_str());
+        let length = self.by_id[from..].partition_point(|id| estate.id(*id).starts_with(&start));
+        &self.by_id[from..from + length]
     }
 
     /// Those that lie in a place, if it is a scope; for another thing all, since a few lie in it or none.
@@ -90,8 +112,17 @@ impl Access<'_> {
             let named = K::of(thing).filter(|id| estate.get(*id).is_some() && is_here(thing));
             return named.into_iter().collect();
         }
-        let here = all.within(estate, at).iter().map(|(_, id)| *id);
-        here.filter(|id| is_here(id.thing()) && self.takes(resources, id.thing())).collect()
+        let taken = |id: &K| is_here(id.thing()) && self.takes(resources, id.thing());
+        let here = all.within(estate, at);
+        let patterns = self.patterns(estate.resources_picked(resources).any());
+        let named: Vec<&[K]> = patterns.iter().map(|pattern| all.beginning_like(estate, pattern)).collect();
+        if named.iter().map(|range| range.len()).sum::<usize>() >= here.len() {
+            return here.iter().map(|(_, id)| *id).filter(taken).collect();
+        }
+        let mut found: Vec<K> = named.into_iter().flatten().copied().filter(taken).collect();
+        found.sort_unstable();
+        found.dedup();
+        found
     }
 
     /// How many declared things of a kind that has a section of its own a choice takes at a place.

@@ -9,7 +9,7 @@
 use std::num::NonZeroU32;
 
 /// A typed index into one table of the estate.
-pub trait Id: Copy + Eq + Ord + std::hash::Hash + std::fmt::Debug {
+pub trait Id: Copy + Eq + Ord + std::hash::Hash + std::fmt::Debug + Send + Sync + 'static {
     /// The kind as written before the colon of a reference: `function` in `function:sell-ticket`.
     const KIND: &'static str;
     /// Makes the id of the entry at `index`.

@@ -161,8 +161,25 @@ impl Access<'_> {
     }
 
     fn right(&self, principal: Principal, held: Held, service: Box<str>, given: &Context) -> Right {
-        let mut counting =
-            Counting { access: self, principal, held, given, acts: Vec::new(), named: 0, kinds: Vec::new() };
+        let is_plain = match held.via {
+            Via::Grant { grant, .. } => {
+                let conditions = &self.estate().statement(held.statement).conditions;
+                conditions.is_empty()
+                    && self.estate().grant(grant).conditions.is_empty()
+                    && self.is_unopposed(principal)
+            }
+            Via::Admission { .. } | Via::Ceiling(_) => false,
+        };
+        let mut counting = Counting {
+            access: self,
+            principal,
+            held,
+            given,
+            is_plain,
+            acts: Vec::new(),
+            named: 0,
+            kinds: Vec::new(),
+        };
         counting.things(&service);
         let Counting { mut acts, named, .. } = counting;
         if acts.is_empty() {
@@ -192,6 +209,9 @@ struct Counting<'a, 'e> {
     principal: Principal,
     held: Held,
     given: &'a Context,
+    /// Whether the statement has no conditions and nothing of the principal's opposes it: then it decides
+    /// wherever one side is enough and nothing stands on the thing.
+    is_plain: bool,
     acts: Vec<Act>,
     named: usize,
     /// What the right's actions come to for each kind of thing, and how they are asked about.
@@ -262,9 +282,10 @@ impl Counting<'_, '_> {
             }
             _ => false,
         };
+        let is_sure = self.is_plain && self.access.takes_one_side(self.principal, on);
         for (example, action) in classes.examples.iter().zip(prepared) {
             let question = Question { principal: self.principal, action, on, given: self.given };
-            let verdict = self.access.verdict(&question);
+            let verdict = if is_sure { Verdict::Yes } else { self.access.verdict(&question) };
             let same = |act: &&mut Act| {
                 act.class == example.class
                     && act.is_wild == example.is_wild

@@ -207,7 +207,7 @@ fn text(name: &str, first_line: u32, bytes: Vec<u8>, diagnostics: &mut Diagnosti
 }
 
 fn items<'a>(name: &str, raw: &'a Raw, first: bool, diagnostics: &mut Diagnostics) -> Items<'a> {
-    let mut items = Vec::new();
+    let mut items = Vec::with_capacity(memchr::memchr_iter(b'\n', raw.text.as_bytes()).count() + 1);
     let mut tape = Tape::default();
     // Whether the version was said matters on the first line only.
     let mut seen = Seen::default();

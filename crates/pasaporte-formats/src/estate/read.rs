@@ -273,7 +273,7 @@ impl<'a, T: Read<'a>> Read<'a> for Vec<T> {
             return None;
         }
         let mut sound = true;
-        let mut all = Self::new();
+        let mut all = Self::with_capacity(view.inside().count());
         for item in view.inside() {
             match T::read(item, report) {
                 Some(read) => all.push(read),
