@@ -68,6 +68,11 @@ impl<'e> Access<'e> {
         self.some_ignore_case && self.ignores_case(self.estate.account_of(thing))
     }
 
+    /// Whether any account takes upper and lower case of its actions as one.
+    pub fn ignores_case_somewhere(&self) -> bool {
+        self.some_ignore_case
+    }
+
     fn ignores_case(&self, account: AccountOf) -> bool {
         match account {
             AccountOf::Known(account) => {

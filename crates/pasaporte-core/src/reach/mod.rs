@@ -7,7 +7,7 @@
 
 use std::sync::Arc;
 
-use crate::access::{Access, Action, Becoming, Classes, Context, Question, Verdict, Via};
+use crate::access::{Access, Action, Becoming, Classes, Context, OfKind, Question, Verdict, Via};
 use crate::estate::{
     ActionClass, ActionsId, At, Effect, FunctionId, Id, IdentityId, KeyId, Principal, ResourceId,
     Sensitivity, StatementId, Thing,
@@ -221,39 +221,41 @@ struct Counting<'a, 'e> {
 impl Counting<'_, '_> {
     fn things(&mut self, service: &str) {
         let estate = self.access.estate();
+        // Where case is ignored, `Table/Read` is an action on tables; the decision on each has the last word.
+        let is_wanted = |kind: &str| {
+            service == "*"
+                || service == kind
+                || (self.access.ignores_case_somewhere() && service.to_lowercase() == kind.to_lowercase())
+        };
         if let Via::Admission { .. } = self.held.via {
             let At::Thing(on) = self.held.at else { return };
-            if service == "*" || service == kind_of(estate, on) {
+            if is_wanted(kind_of(estate, on)) {
                 self.thing(on, true);
             }
             return;
         }
         let (resources, at) = (estate.statement(self.held.statement).resources, self.held.at);
-        let is_wanted = |kind: &str| service == "*" || service == kind;
+        let mut things = Vec::new();
         if is_wanted(FunctionId::KIND) {
-            self.access
-                .functions_taken(resources, at)
-                .into_iter()
-                .for_each(|id| self.thing(Thing::Function(id), true));
+            things.extend(self.access.functions_taken(resources, at).into_iter().map(Thing::Function));
         }
         if is_wanted(IdentityId::KIND) {
-            self.access
-                .identities_taken(resources, at)
-                .into_iter()
-                .for_each(|id| self.thing(Thing::Identity(id), true));
+            things.extend(self.access.identities_taken(resources, at).into_iter().map(Thing::Identity));
         }
         if is_wanted(KeyId::KIND) {
-            self.access.keys_taken(resources, at).into_iter().for_each(|id| self.thing(Thing::Key(id), true));
+            things.extend(self.access.keys_taken(resources, at).into_iter().map(Thing::Key));
         }
-        let kind = estate.name(service);
-        let wanted =
-            |id: ResourceId| service == "*" || estate.get(id).is_some_and(|it| Some(it.kind) == kind);
-        let all = self.access.taken(resources, at);
-        let of_kind = |of: &&crate::access::OfKind| service == "*" || Some(of.kind) == kind;
-        self.named += all.by_kind().iter().filter(of_kind).map(|of| of.count).sum::<usize>();
+        let kinds: Vec<OfKind> = self.access.taken(resources, at).by_kind().to_vec();
+        let kinds: Vec<OfKind> = kinds.into_iter().filter(|of| is_wanted(estate.text(of.kind))).collect();
+        self.named += kinds.iter().map(|of| of.count).sum::<usize>();
+        for thing in things {
+            self.thing(thing, true);
+        }
         // What is out of reach is named, and that is all.
         let in_reach = self.access.within_reach(self.principal, resources, at);
-        for id in in_reach.iter().filter(|id| wanted(*id)) {
+        let of_kind =
+            |id: &ResourceId| estate.get(*id).is_some_and(|it| kinds.iter().any(|of| of.kind == it.kind));
+        for id in in_reach.iter().filter(of_kind) {
             self.thing(Thing::Resource(id), false);
         }
     }

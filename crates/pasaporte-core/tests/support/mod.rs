@@ -141,8 +141,6 @@ impl World {
     pub fn identity_tagged(&mut self, id: &str, scope: &str, tags: &[(&str, &str)]) -> IdentityId {
         let origin = self.origin();
         let id: IdentityId = self.builder.mention(id);
-        let tags: Vec<(Name, Name)> =
-            tags.iter().map(|(name, value)| (self.builder.name(name), self.builder.name(value))).collect();
         let identity = Identity {
             scope: Some(self.builder.mention(scope)),
             kind: IdentityKind::ExecutionRole,
@@ -150,7 +148,7 @@ impl World {
             default: false,
             client_id: None,
             environment: None,
-            tags: self.builder.list(&tags),
+            tags: self.tags(tags),
             origin,
         };
         self.builder.declare(id, identity, origin);
@@ -173,6 +171,16 @@ impl World {
     }
 
     pub fn resource(&mut self, id: &str, scope: &str) -> Thing {
+        self.resource_tagged(id, scope, &[])
+    }
+
+    pub fn tags(&mut self, tags: &[(&str, &str)]) -> List<(Name, Name)> {
+        let tags: Vec<(Name, Name)> =
+            tags.iter().map(|(name, value)| (self.builder.name(name), self.builder.name(value))).collect();
+        self.builder.list(&tags)
+    }
+
+    pub fn resource_tagged(&mut self, id: &str, scope: &str, tags: &[(&str, &str)]) -> Thing {
         let origin = self.origin();
         let name: ResourceId = self.builder.mention(id);
         let resource = Resource {
@@ -181,7 +189,7 @@ impl World {
             sensitivity: None,
             environment: None,
             owner: None,
-            tags: List::default(),
+            tags: self.tags(tags),
             origin,
         };
         self.builder.declare(name, resource, origin);
