@@ -214,8 +214,9 @@ struct Counting<'a, 'e> {
     is_plain: bool,
     acts: Vec<Act>,
     named: usize,
-    /// What the right's actions come to for each kind of thing, and how they are asked about.
-    kinds: Vec<(Box<str>, Arc<Classes>, Vec<Arc<Action>>)>,
+    /// What the right's actions come to for each kind of thing, where case counts and where it does not, and how
+    /// they are asked about.
+    kinds: Vec<(Box<str>, bool, Arc<Classes>, Vec<Arc<Action>>)>,
 }
 
 impl Counting<'_, '_> {
@@ -265,19 +266,20 @@ impl Counting<'_, '_> {
         self.named += usize::from(counts_as_named);
         let estate = self.access.estate();
         let kind = kind_of(estate, on);
-        let index = match self.kinds.iter().position(|(known, ..)| &**known == kind) {
+        let any_case = self.access.any_case(on);
+        let is_known = |(known, case, ..): &(Box<str>, bool, _, _)| &**known == kind && *case == any_case;
+        let index = match self.kinds.iter().position(is_known) {
             Some(index) => index,
             None => {
                 let actions = estate.statement(self.held.statement).actions;
-                let any_case = self.access.any_case(on);
                 let classes = self.access.classes(actions, &format!("{kind}/?*"), any_case);
                 let prepared =
                     classes.examples.iter().map(|example| self.access.action(&example.action)).collect();
-                self.kinds.push((kind.into(), classes, prepared));
+                self.kinds.push((kind.into(), any_case, classes, prepared));
                 self.kinds.len() - 1
             }
         };
-        let (_, classes, prepared) = &self.kinds[index];
+        let (.., classes, prepared) = &self.kinds[index];
         let confidential = match on {
             Thing::Resource(id) => {
                 estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))

@@ -144,10 +144,9 @@ fn worst_data(
     beyond: Impact,
 ) -> Option<Harm> {
     let estate = access.estate();
-    let any_case = access.any_case_at(grant);
     let given = Context::at(estate.as_of());
     let in_reach = access.within_reach(holder, statement.resources, grant.at);
-    let mut actions: FxHashMap<Name, Arc<HarmfulActions>> = FxHashMap::default();
+    let mut actions: FxHashMap<(Name, bool), Arc<HarmfulActions>> = FxHashMap::default();
     let mut worst: Option<Harm> = None;
     let mut others = 0;
     // The confidential come first, so the first that is reached is the worst.
@@ -160,12 +159,13 @@ fn worst_data(
         {
             break;
         }
+        let on = Thing::Resource(id);
+        let any_case = access.any_case(on);
         let known = actions
-            .entry(resource.kind)
+            .entry((resource.kind, any_case))
             .or_insert_with(|| access.harmful_actions(statement.actions, resource.kind, any_case));
         let reads = known.reads.as_ref().filter(|_| resource.sensitivity != Some(Sensitivity::Public));
         let Some(action) = known.changes.as_ref().or(reads) else { continue };
-        let on = Thing::Resource(id);
         if access.verdict(&Question { principal: holder, action, on, given: &given }) == Verdict::No {
             continue;
         }
