@@ -14,13 +14,6 @@ fn demo_audit(args: &[&str]) -> Value {
     Place::new().audit(&all)
 }
 
-/// A folder that holds the sample estate under `demo/`.
-fn place_with_demo() -> Place {
-    let place = Place::new();
-    assert_eq!(place.run(&["demo", "demo"]).code, 0);
-    place
-}
-
 #[test]
 fn the_sample_estate_is_as_large_as_it_should_be() {
     let audit = demo_audit(&[]);
@@ -89,7 +82,7 @@ fn json_is_valid_against_its_own_schema() {
 
 #[test]
 fn ten_runs_give_the_same_bytes() {
-    let place = place_with_demo();
+    let place = Place::with_demo();
     let first = place.run(&["audit", "demo", "--format", "json"]).out;
     assert!(first.len() > 10_000);
     for _ in 1..10 {
@@ -99,7 +92,7 @@ fn ten_runs_give_the_same_bytes() {
 
 #[test]
 fn the_order_of_files_does_not_matter() {
-    let place = place_with_demo();
+    let place = Place::with_demo();
     let mut files: Vec<String> = std::fs::read_dir(place.path().join("demo"))
         .unwrap()
         .map(|entry| format!("demo/{}", entry.unwrap().file_name().to_str().unwrap()))

@@ -18,7 +18,7 @@ use smallvec::SmallVec;
 use super::{Pattern, Step, lower};
 
 /// Bound on the work of one search, in words of state touched.
-const MOST_WORK: usize = 4_000_000;
+const MOST_WORK: usize = 1_000_000;
 
 /// What a search came to.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -6,8 +6,9 @@ use anstyle::{AnsiColor, Style};
 use pasaporte_core::access::{Needs, Verdict};
 use pasaporte_core::estate::Effect;
 use pasaporte_formats::answer::{Explained, GroundOut, HeldOut, PlaceOut};
+use unicode_width::UnicodeWidthStr;
 
-use super::page::{BOLD, DIM, FIX, Page, paint};
+use super::page::{BOLD, DIM, NAME, Page, paint, wrap};
 
 const YES: Style = AnsiColor::Green.on_default();
 const NO: Style = AnsiColor::BrightRed.on_default();
@@ -130,7 +131,7 @@ fn told(page: Page, ground: &GroundOut) -> String {
         _ => None,
     };
     if let Some(note) = note {
-        for line in super::page::wrap(&note, page.text_width() - 4) {
+        for line in wrap(&note, page.text_width() - 4) {
             let _ = writeln!(
                 out,
                 "{bar}{}",
@@ -149,7 +150,7 @@ fn told(page: Page, ground: &GroundOut) -> String {
     if let Some(held) = ground.held.as_ref().filter(|held| held.read_from != *from) {
         let _ = write!(text, " · grant {}:{}", held.read_from.file, held.read_from.line);
     }
-    for line in super::page::wrap(&text, page.text_width() - 4) {
+    for line in wrap(&text, page.text_width() - 4) {
         let _ = writeln!(out, "{bar}{}", paint(DIM, &line));
     }
     out
@@ -171,15 +172,13 @@ fn place(place: Option<&PlaceOut>) -> String {
     place.map_or_else(String::new, |place| format!(" ({}:{})", place.file, place.line))
 }
 
-/// A heading of a card: a name, and what is said of it at the right.
+/// A heading of a card: a name, and what is said of it at the right, or below where the page is narrow.
 pub(super) fn heading(page: Page, name: &str, right: &str) -> String {
-    use unicode_width::UnicodeWidthStr;
     let gap = page.text_width().saturating_sub(name.width() + right.width());
-    if right.is_empty() {
-        format!("{}\n", paint(FIX.bold(), name))
-    } else if gap >= 2 {
-        format!("{}{}{}\n", paint(super::page::NAME.bold(), name), " ".repeat(gap), paint(DIM, right))
-    } else {
-        format!("{}\n{}\n", paint(super::page::NAME.bold(), name), paint(DIM, right))
+    let name = paint(NAME.bold(), name);
+    if gap >= 2 {
+        return format!("{name}{}{}\n", " ".repeat(gap), paint(DIM, right));
     }
+    let below = wrap(right, page.text_width());
+    below.iter().fold(format!("{name}\n"), |out, line| out + &paint(DIM, line) + "\n")
 }

@@ -37,6 +37,17 @@ impl Place {
         place
     }
 
+    /// A place with the sample estate in the folder `demo`.
+    pub fn with_demo() -> Self {
+        let place = Self::new();
+        for entry in std::fs::read_dir(demo()).unwrap() {
+            let path = entry.unwrap().path();
+            let name = format!("demo/{}", path.file_name().unwrap().to_str().unwrap());
+            place.write(&name, std::fs::read(&path).unwrap());
+        }
+        place
+    }
+
     pub fn path(&self) -> &Path {
         self.folder.path()
     }
