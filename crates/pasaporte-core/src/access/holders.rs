@@ -109,6 +109,12 @@ impl Access<'_> {
                 all.extend(self.takes(resources, on).then_some(who));
             }
         }
+        // A group may take in a crowd, which then is more than a member.
+        for crowd in [Principal::Anyone, Principal::SignedIn] {
+            if self.groups_of(crowd).next().is_some() {
+                all.push(crowd);
+            }
+        }
         all.sort_unstable();
         all.dedup();
         all

@@ -181,17 +181,23 @@ impl World {
     }
 
     pub fn resource_tagged(&mut self, id: &str, scope: &str, tags: &[(&str, &str)]) -> Thing {
+        let tags = self.tags(tags);
+        self.resource_with(id, scope, |resource| resource.tags = tags)
+    }
+
+    pub fn resource_with(&mut self, id: &str, scope: &str, change: impl FnOnce(&mut Resource)) -> Thing {
         let origin = self.origin();
         let name: ResourceId = self.builder.mention(id);
-        let resource = Resource {
+        let mut resource = Resource {
             kind: self.builder.name(id.split(':').next().unwrap()),
             scope: Some(self.builder.mention(scope)),
             sensitivity: None,
             environment: None,
             owner: None,
-            tags: self.tags(tags),
+            tags: List::default(),
             origin,
         };
+        change(&mut resource);
         self.builder.declare(name, resource, origin);
         Thing::Resource(name)
     }

@@ -1,0 +1,283 @@
+//! What a principal may do and become, and who may do something, in the core.
+
+mod support;
+
+use pasaporte_core::access::{Access, Context, INVOKE, Verdict, Via};
+use pasaporte_core::estate::*;
+use pasaporte_core::reach::{Reach, Right};
+use rstest::rstest;
+use support::{Line, World, allow, deny, everybody, named, time};
+
+/// An account with a role, two buckets (one confidential), a table and a function, and what a test adds.
+fn store(add: impl FnOnce(&mut World, Principal)) -> (Estate, Principal) {
+    let mut world = World::default();
+    world.account("a");
+    world.scope(ScopeKind::App, "app", Some("a"));
+    let role = Principal::Identity(world.identity("role", "a"));
+    world.resource("bucket:maps", "app");
+    world.resource_with("bucket:scans", "a", |it| it.sensitivity = Some(Sensitivity::Confidential));
+    world.resource("table:t", "a");
+    world.function("sell", "app", Some("role"));
+    add(&mut world, role);
+    (world.finish(), role)
+}
+
+fn reach_of(add: impl FnOnce(&mut World, Principal)) -> (Estate, Reach) {
+    let (estate, role) = store(add);
+    let reach = Access::new(&estate).reach(role, &Context::at(estate.as_of()));
+    (estate, reach)
+}
+
+/// Service, action, surely, perhaps of every act of some rights.
+fn acts(rights: &[Right]) -> Vec<(String, String, usize, usize)> {
+    let of = |right: &Right| {
+        let service = right.service.to_string();
+        right
+            .acts
+            .iter()
+            .map(|act| (service.clone(), act.action.to_string(), act.surely, act.perhaps))
+            .collect::<Vec<_>>()
+    };
+    rights.iter().flat_map(of).collect()
+}
+
+fn told(all: &[(&str, &str, usize, usize)]) -> Vec<(String, String, usize, usize)> {
+    all.iter()
+        .map(|(service, action, surely, perhaps)| {
+            ((*service).to_owned(), (*action).to_owned(), *surely, *perhaps)
+        })
+        .collect()
+}
+
+#[rstest]
+#[case::one_thing(allow(&["bucket/read"]).on(&["bucket:maps"]), &[("bucket", "bucket/read", 1, 0)])]
+#[case::all_of_a_kind(allow(&["bucket/read", "bucket/write"]).on(&["bucket:*"]), &[("bucket", "bucket/read", 2, 0), ("bucket", "bucket/write", 2, 0)])]
+#[case::two_services(allow(&["table/read", "bucket/read"]), &[("bucket", "bucket/read", 2, 0), ("table", "table/read", 1, 0)])]
+#[case::any_kind_that_begins_like_it(allow(&["bucket/read"]).on(&["*:s*"]), &[("bucket", "bucket/read", 1, 0)])]
+#[case::a_function(allow(&[INVOKE]).on(&["function:sell"]), &[("function", INVOKE, 1, 0)])]
+#[case::all_functions(allow(&[INVOKE]), &[("function", INVOKE, 1, 0)])]
+#[case::no_such_kind(allow(&["log/write"]), &[("log", "log/write", 0, 0)])]
+#[case::an_exception(allow(&["bucket/*"]).but(&["bucket/[a-z]*", "bucket/?*"]), &[])]
+fn a_statement_reaches(#[case] line: Line, #[case] expected: &[(&str, &str, usize, usize)]) {
+    let (_, reach) = reach_of(|world, role| world.grant(role, At::Everywhere, &[line]));
+    assert_eq!(acts(&reach.rights), told(expected));
+}
+
+#[test]
+fn a_place_narrows_and_an_end_ends() {
+    let (_, reach) = reach_of(|world, role| {
+        let app: ScopeId = world.builder.mention("app");
+        world.grant(role, At::Thing(Thing::Scope(app)), &[allow(&["bucket/read"])]);
+        world.grant_with(role, At::Everywhere, &[allow(&["table/read"])], |grant| {
+            grant.expires = Some(time("2026-11-20"))
+        });
+    });
+    assert_eq!(acts(&reach.rights), told(&[("bucket", "bucket/read", 1, 0)]));
+    assert!(reach.idle.is_empty());
+}
+
+#[test]
+fn what_is_bounded_or_denied_is_held_without_effect() {
+    let (_, reach) = reach_of(|world, role| {
+        let Principal::Identity(id) = role else { unreachable!() };
+        world.grant(
+            role,
+            At::Everywhere,
+            &[allow(&["bucket/read"]), allow(&["table/read"]), deny(&["table/*"])],
+        );
+        world.ceiling(Bounded::Identity(id), &[allow(&["table/*"])]);
+    });
+    assert!(reach.rights.is_empty());
+    assert_eq!(acts(&reach.idle).len(), 2);
+}
+
+#[test]
+fn conditions_make_it_perhaps() {
+    let (_, reach) = reach_of(|world, role| {
+        let open = Condition::Opaque(world.builder.name("segment is gold"));
+        world.grant(role, At::Everywhere, &[allow(&["bucket/read"]).when(open)]);
+    });
+    assert_eq!(acts(&reach.rights), told(&[("bucket", "bucket/read", 0, 2)]));
+    assert_eq!(reach.rights[0].verdict(), Verdict::Depends);
+}
+
+#[test]
+fn confidential_things_are_counted_and_shown_first() {
+    let (estate, reach) = reach_of(|world, role| {
+        world.grant(
+            role,
+            At::Everywhere,
+            &[allow(&["bucket/read"]).on(&["bucket:maps"]), allow(&["bucket/read"]).on(&["bucket:*"])],
+        );
+    });
+    let first = &reach.rights[0].acts[0];
+    assert_eq!((first.surely, first.confidential), (2, 1));
+    assert_eq!(first.example.map(|thing| estate.label(thing)).as_deref(), Some("bucket:scans"));
+    assert_eq!(reach.rights[1].acts[0].confidential, 0);
+}
+
+#[test]
+fn another_accounts_things_count_only_if_its_side_allows() {
+    let (_, reach) = reach_of(|world, role| {
+        world.account("b");
+        world.scope_with(ScopeKind::Account, "c", None, |scope| scope.cross_account = CrossAccount::OneSide);
+        world.resource("queue:closed", "b");
+        let open = world.resource("queue:open", "b");
+        world.admit(open, &[role], &allow(&["queue/send"]));
+        world.resource("queue:tree", "c");
+        world.grant(role, At::Everywhere, &[allow(&["queue/*"]).on(&["queue:*"])]);
+    });
+    let right = reach.rights.iter().find(|right| matches!(right.via, Via::Grant { .. })).unwrap();
+    assert_eq!(right.named, 3);
+    // The access list gives sending only, the tree takes one side: sending is no class of the common catalogue.
+    let most = right.acts.iter().map(|act| act.surely).max();
+    assert_eq!(most, Some(1), "{:?}", right.acts);
+    let listed = reach.rights.iter().find(|right| matches!(right.via, Via::Admission { .. })).unwrap();
+    assert_eq!((listed.named, listed.acts[0].surely), (1, 1));
+}
+
+#[test]
+fn groups_accounts_and_crowds_give_to_who_bears_their_names() {
+    let (_, reach) = reach_of(|world, role| {
+        let group = Principal::Group(world.group("crew", &[role], None));
+        let account = Principal::Account(world.builder.mention("a"));
+        for (holder, action) in
+            [(group, "bucket/read"), (account, "bucket/write"), (Principal::Anyone, "bucket/list")]
+        {
+            world.grant(holder, At::Everywhere, &[allow(&[action]).on(&["bucket:maps"])]);
+        }
+    });
+    let names: Vec<bool> = reach
+        .rights
+        .iter()
+        .map(|right| matches!(right.via, Via::Grant { name, .. } if name == reach.principal))
+        .collect();
+    assert_eq!(names, [false; 3]);
+    assert_eq!(reach.rights.len(), 3);
+}
+
+/// Identities that each trust the one before, and the verdicts on becoming them.
+fn chain(length: usize, open_at: Option<usize>) -> Vec<(String, Verdict, usize)> {
+    let mut world = World::default();
+    world.account("a");
+    let all: Vec<IdentityId> =
+        (0..length).map(|number| world.identity(&format!("i{number:04}"), "a")).collect();
+    for pair in all.windows(2) {
+        let line = allow(&["identity/assume"]);
+        let open = open_at.map(|at| all[at]) == Some(pair[1]);
+        let line = if open { line.when(Condition::Opaque(world.builder.name("open"))) } else { line };
+        world.admit(Thing::Identity(pair[1]), &[Principal::Identity(pair[0])], &line);
+    }
+    let estate = world.finish();
+    let access = Access::new(&estate);
+    let becoming = access.becoming(Principal::Identity(all[0]), &Context::default());
+    becoming.iter().map(|it| (estate.id(it.identity).to_owned(), it.verdict, it.steps)).collect()
+}
+
+#[test]
+fn a_chain_of_two_thousand_is_followed_to_its_end() {
+    let reached = chain(2_000, None);
+    assert_eq!(reached.len(), 1_999);
+    assert_eq!(reached.last(), Some(&("i1999".to_owned(), Verdict::Yes, 1_999)));
+}
+
+#[test]
+fn one_open_step_makes_all_behind_it_depend() {
+    let verdicts: Vec<Verdict> = chain(5, Some(2)).into_iter().map(|(_, verdict, _)| verdict).collect();
+    assert_eq!(verdicts, [Verdict::Yes, Verdict::Depends, Verdict::Depends, Verdict::Depends]);
+}
+
+#[test]
+fn a_grant_lets_act_as_others_as_a_trust_does() {
+    let mut world = World::default();
+    world.account("a");
+    let start = Principal::Identity(world.identity("start", "a"));
+    world.identity("one", "a");
+    world.identity("two", "a");
+    world.grant(start, At::Everywhere, &[allow(&["identity/*"]).on(&["identity:t*"])]);
+    let estate = world.finish();
+    let becoming = Access::new(&estate).becoming(start, &Context::default());
+    let names: Vec<&str> = becoming.iter().map(|it| estate.id(it.identity)).collect();
+    assert_eq!(names, ["two"]);
+}
+
+/// Who may invoke a function, by name.
+fn invokers(add: impl FnOnce(&mut World, FunctionId)) -> Vec<(String, Verdict)> {
+    let mut world = World::default();
+    world.account("a");
+    world.scope(ScopeKind::App, "app", Some("a"));
+    let function = world.function("a/sell", "app", None);
+    world.function("a/other", "a", None);
+    add(&mut world, function);
+    let estate = world.finish();
+    let access = Access::new(&estate);
+    let found = access.who_may(
+        access.invokers(),
+        access.invoke(),
+        Thing::Function(function),
+        &Context::at(estate.as_of()),
+    );
+    found.iter().map(|(who, verdict)| (estate.principal_label(*who), *verdict)).collect()
+}
+
+#[rstest]
+#[case::by_its_name("function:a/sell", true)]
+#[case::by_the_beginning_of_its_name("function:a/s*", true)]
+#[case::by_any_kind("*:a/*", true)]
+#[case::by_everything("*", true)]
+#[case::by_a_question_mark("function:a/sel?", true)]
+#[case::by_the_end("*sell", true)]
+#[case::another("function:a/other", false)]
+#[case::another_beginning("function:b/*", false)]
+#[case::what_is_not_there("function:gone", false)]
+fn a_grant_is_found_from_the_thing(#[case] pattern: &str, #[case] expected: bool) {
+    let found = invokers(|world, _| {
+        let role = Principal::Identity(world.identity("role", "a"));
+        world.grant(role, At::Everywhere, &[allow(&[INVOKE]).on(&[pattern])]);
+    });
+    assert_eq!(found == [("identity:role".to_owned(), Verdict::Yes)], expected, "{found:?}");
+}
+
+#[rstest]
+#[case("app", true)]
+#[case("a", true)]
+#[case("elsewhere", false)]
+fn a_grant_at_a_place_is_found_from_what_lies_there(#[case] place: &str, #[case] expected: bool) {
+    let found = invokers(|world, _| {
+        world.account("elsewhere");
+        let role = Principal::Identity(world.identity("role", "a"));
+        let place: ScopeId = world.builder.mention(place);
+        world.grant(role, At::Thing(Thing::Scope(place)), &[allow(&["function/*"])]);
+    });
+    assert_eq!(!found.is_empty(), expected, "{found:?}");
+}
+
+#[test]
+fn denied_and_ended_are_not_among_them() {
+    let found = invokers(|world, function| {
+        let denied = Principal::Identity(world.identity("denied", "a"));
+        world.grant(denied, At::Everywhere, &[allow(&[INVOKE]), deny(&["function/*"])]);
+        let ended = Principal::Identity(world.identity("ended", "a"));
+        world.grant_with(ended, At::Everywhere, &[allow(&[INVOKE])], |grant| {
+            grant.expires = Some(time("2026-01-01"))
+        });
+        world.admit(Thing::Function(function), &[Principal::SignedIn], &allow(&[INVOKE]));
+    });
+    assert_eq!(found, [("signed-in".to_owned(), Verdict::Yes)]);
+}
+
+#[test]
+fn a_group_of_no_scope_is_there_for_its_members() {
+    let found = invokers(|world, function| {
+        let role = Principal::Identity(world.identity("role", "a"));
+        let listed = Principal::Group(world.group("crew", &[role], None));
+        let rule = MembershipRule { named: Some(named("r*")), ..everybody(MemberKind::Identity) };
+        let ruled = Principal::Group(world.group("ruled", &[], Some(rule)));
+        let empty = Principal::Group(world.group("empty", &[], None));
+        for group in [listed, ruled, empty] {
+            world.grant(group, At::Thing(Thing::Function(function)), &[allow(&[INVOKE])]);
+        }
+    });
+    let names: Vec<&str> = found.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["group:crew", "group:ruled"]);
+}
