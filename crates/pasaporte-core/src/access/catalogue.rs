@@ -181,6 +181,8 @@ impl Access<'_> {
         match self.picks[resources.index()] {
             Pick::All => return true,
             Pick::Only(_) | Pick::Nothing if wild => return false,
+            // All of a kind is asked about most.
+            Pick::Matching { open: false } if wild && pattern.ends_with(":?*") => return false,
             _ => {}
         }
         let selection = self.estate.resources_picked(resources);

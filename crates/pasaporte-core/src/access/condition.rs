@@ -40,6 +40,18 @@ impl Context {
         context
     }
 
+    /// What is true of a call by somebody who has nothing to do with the estate: no account, source or proof of
+    /// theirs is one that the estate names.
+    pub fn of_a_stranger(time: Option<Timestamp>) -> Self {
+        Self::at(time)
+            .with(Attribute::CallerAccount, Known::Foreign)
+            .with(Attribute::AccountOfSource, Known::Foreign)
+            .with(Attribute::SourceResource, Known::Foreign)
+            .with(Attribute::CallerNetwork, Known::Foreign)
+            .with(Attribute::TokenIssuer, Known::Foreign)
+            .with(Attribute::OutsideProof, Known::Absent)
+    }
+
     /// Fixes an attribute; an attribute that is fixed already stays as it is.
     pub fn fix(&mut self, attribute: Attribute, known: Known) {
         if self.get(attribute).is_none() {

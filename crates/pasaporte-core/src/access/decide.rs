@@ -65,7 +65,7 @@ impl<'e> Access<'e> {
 
     /// Whether actions on the thing take upper and lower case as one.
     pub fn any_case(&self, thing: Thing) -> bool {
-        self.some_ignore_case && self.ignores_case(self.estate.account_of(thing))
+        self.some_ignore_case && self.ignores_case(self.account_of(thing))
     }
 
     /// Whether any account takes upper and lower case of its actions as one.
@@ -175,7 +175,7 @@ struct Case<'a, 'q, 'e> {
 
 impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     fn new(access: &'a Access<'e>, question: &'a Question<'q>) -> Self {
-        let there = access.estate.account_of(question.on);
+        let there = access.account_of(question.on);
         Self {
             profile: access.profile(question.principal),
             there,

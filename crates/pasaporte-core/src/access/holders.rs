@@ -42,7 +42,7 @@ impl Access<'_> {
                     Pick::Only(thing) => {
                         holders.named.entry(thing).or_default().push((grant.at, grant.principal));
                     }
-                    Pick::All | Pick::Matching => {
+                    Pick::All | Pick::Matching { .. } => {
                         let wide = holders.wide.entry(grant.at).or_default();
                         for pattern in self.patterns(estate.resources_picked(statement.resources).any()) {
                             wide.add(&pattern.literal_start(), (statement.resources, grant.principal));

@@ -20,8 +20,8 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, Grant, GrantId, GroupId, Id, IdentityId, KeyId,
-    PatternId, Principal, ScopeId, SetId, StatementId, Thing, UserId,
+    AccountOf, AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, Grant, GrantId, GroupId, Id,
+    IdentityId, KeyId, PatternId, Principal, ResourceId, ScopeId, SetId, StatementId, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
@@ -61,6 +61,8 @@ pub struct Access<'e> {
     /// Admissions in the order of what they are on, and where those of each thing are.
     admissions: Box<[AdmissionId]>,
     admissions_on: FxHashMap<Thing, (u32, u32)>,
+    /// Of each resource its account, and whether anything stands on it: what most questions need, close together.
+    resources: Box<[(AccountOf, bool)]>,
     admissions_by_named: by::By<Principal, AdmissionId>,
     keys_by_opened: by::By<Thing, KeyId>,
     ceilings_of: by::By<IdentityId, CeilingId>,
@@ -77,6 +79,7 @@ pub struct Access<'e> {
     invoke: Action,
     assume: Action,
     invokers: OnceLock<Holders>,
+    stranger: Context,
     prepared: Mutex<FxHashMap<Box<str>, Arc<Action>>>,
 }
 
@@ -99,6 +102,11 @@ impl<'e> Access<'e> {
                 }
             }
         }
+        let of_resource = |index| {
+            let thing = Thing::Resource(ResourceId::new(index));
+            (estate.account_of(thing), admissions_on.contains_key(&thing))
+        };
+        let resources = (0..estate.count::<ResourceId>()).map(of_resource).collect();
         let nothing = || Action { text: Box::default(), exact: Box::default(), any_case: None };
         let mut access = Self {
             estate,
@@ -110,6 +118,7 @@ impl<'e> Access<'e> {
             contents: slots(estate.count::<SetId>()),
             admissions,
             admissions_on,
+            resources,
             admissions_by_named: by::By::new(
                 estate
                     .admissions()
@@ -132,6 +141,7 @@ impl<'e> Access<'e> {
             invoke: nothing(),
             assume: nothing(),
             invokers: OnceLock::new(),
+            stranger: Context::of_a_stranger(estate.as_of()),
             prepared: Mutex::default(),
         };
         access.invoke = access.prepare(INVOKE);
@@ -191,6 +201,11 @@ impl<'e> Access<'e> {
 
     /// The invoke permissions, trusts or access list entries on a thing.
     pub fn admissions_on(&self, thing: Thing) -> &[AdmissionId] {
+        if let Thing::Resource(id) = thing
+            && !self.resources[id.index()].1
+        {
+            return &[];
+        }
         let range = self.admissions_on.get(&thing);
         range.map_or(&[], |&(start, end)| &self.admissions[start as usize..end as usize])
     }
@@ -225,6 +240,19 @@ impl<'e> Access<'e> {
         all.sort_unstable();
         all.dedup();
         all
+    }
+
+    /// What is true of a call by somebody who has nothing to do with the estate.
+    pub fn stranger(&self) -> &Context {
+        &self.stranger
+    }
+
+    /// The account that a thing is of.
+    pub fn account_of(&self, thing: Thing) -> AccountOf {
+        match thing {
+            Thing::Resource(id) => self.resources[id.index()].0,
+            _ => self.estate.account_of(thing),
+        }
     }
 
     /// The ceilings that bind a principal.

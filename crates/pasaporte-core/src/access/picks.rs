@@ -48,24 +48,33 @@ pub(super) enum Pick {
     Only(Thing),
     /// Nothing that the estate knows.
     Nothing,
-    /// What its patterns match.
-    Matching,
+    /// What its patterns match; `open` if one of them leaves ids open from their first letter on, as it must to
+    /// take all of a kind.
+    Matching { open: bool },
 }
 
 pub(super) fn picks(estate: &Estate) -> Box<[Pick]> {
+    let matching = |selection: &Selection| {
+        let open = selection.any().iter().any(|id| {
+            let pattern = estate.pattern(*id);
+            pattern.as_literal().is_none()
+                && pattern.literal_start().split_once(':').is_none_or(|(_, id)| id.is_empty())
+        });
+        Pick::Matching { open }
+    };
     estate
         .all_resources_picked()
         .map(|(_, selection)| {
-            let Selection::One(pattern) = selection else { return Pick::Matching };
+            let Selection::One(pattern) = selection else { return matching(selection) };
             let pattern = estate.pattern(*pattern);
             if pattern.is_everything() {
                 return Pick::All;
             }
             match pattern.as_literal() {
-                None => Pick::Matching,
+                None => matching(selection),
                 Some(name) => match name.split_once(':') {
                     // These are not found by name.
-                    Some(("grant" | "ceiling" | "enrolment" | "scope", _)) => Pick::Matching,
+                    Some(("grant" | "ceiling" | "enrolment" | "scope", _)) => Pick::Matching { open: false },
                     _ => estate.thing(name).map_or(Pick::Nothing, Pick::Only),
                 },
             }
@@ -122,7 +131,9 @@ impl<'e> Access<'e> {
             Pick::All => true,
             Pick::Only(only) => only == thing,
             Pick::Nothing => false,
-            Pick::Matching => self.selects(self.estate.resources_picked(resources), label.text(), false),
+            Pick::Matching { .. } => {
+                self.selects(self.estate.resources_picked(resources), label.text(), false)
+            }
         }
     }
 
@@ -130,8 +141,13 @@ impl<'e> Access<'e> {
     pub(crate) fn only(&self, resources: ResourcesId) -> Option<Thing> {
         match self.picks[resources.index()] {
             Pick::Only(thing) => Some(thing),
-            Pick::All | Pick::Nothing | Pick::Matching => None,
+            Pick::All | Pick::Nothing | Pick::Matching { .. } => None,
         }
+    }
+
+    /// Whether a choice of resources may take all of a kind.
+    pub(crate) fn may_take_all_of_a_kind(&self, resources: ResourcesId) -> bool {
+        matches!(self.picks[resources.index()], Pick::All | Pick::Matching { open: true })
     }
 
     /// Whether a choice of resources takes a thing.

@@ -1,6 +1,8 @@
 //! What lives where: things in the order of the scope tree, so that a question about an area looks at that
 //! area only.
 
+use std::sync::OnceLock;
+
 use rayon::prelude::*;
 
 use super::Access;
@@ -23,7 +25,7 @@ pub(super) struct Population {
 #[derive(Debug)]
 pub(super) struct Placed<K> {
     all: Box<[(u32, K)]>,
-    by_id: Box<[K]>,
+    by_id: OnceLock<Box<[K]>>,
 }
 
 impl Population {
@@ -45,9 +47,16 @@ impl<K: Kept> Placed<K> {
             |id: K| estate.scope_of(id.thing()).map_or(u32::MAX, |scope| estate.tree().place(scope).start);
         let mut all: Box<[(u32, K)]> = estate.all::<K>().map(|(id, _)| (place(id), id)).collect();
         all.sort_unstable();
-        let mut by_id: Box<[K]> = all.iter().map(|(_, id)| *id).collect();
-        by_id.par_sort_unstable_by_key(|id| estate.id(*id));
-        Self { all, by_id }
+        Self { all, by_id: OnceLock::new() }
+    }
+
+    /// The same in the order of their ids; put in order when first asked for.
+    fn by_id(&self, estate: &Estate) -> &[K] {
+        self.by_id.get_or_init(|| {
+            let mut by_id: Box<[K]> = self.all.iter().map(|(_, id)| *id).collect();
+            by_id.par_sort_unstable_by_key(|id| estate.id(*id));
+            by_id
+        })
     }
 
     /// Those that a pattern of `kind:id` may match, by the letters that it begins with.
@@ -61,9 +70,10 @@ impl<K: Kept> Placed<K> {
             None if format!("{}:", K::KIND).starts_with(&pattern.literal_start()) => String::new(),
             None => return &[],
         };
-        let from = self.by_id.partition_point(|id| estate.id(*id) < start.as_str());
-        let length = self.by_id[from..].partition_point(|id| estate.id(*id).starts_with(&start));
-        &self.by_id[from..from + length]
+        let by_id = self.by_id(estate);
+        let from = by_id.partition_point(|id| estate.id(*id) < start.as_str());
+        let length = by_id[from..].partition_point(|id| estate.id(*id).starts_with(&start));
+        &by_id[from..from + length]
     }
 
     /// Those that lie in a place, if it is a scope; for another thing all, since a few lie in it or none.

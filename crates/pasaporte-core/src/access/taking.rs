@@ -139,7 +139,7 @@ impl Access<'_> {
                 return Arc::new(self.sorted(if here { vec![id] } else { Vec::new() }));
             }
             Pick::Only(_) => return Arc::default(),
-            Pick::All | Pick::Matching => {}
+            Pick::All | Pick::Matching { .. } => {}
         }
         let known = || self.takings.found.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&(resources, at)) {
@@ -195,7 +195,7 @@ impl Access<'_> {
     fn open(&self, taken: &Taken) -> Arc<Taken> {
         let is_open = |id: &ResourceId| {
             let thing = Thing::Resource(*id);
-            match self.estate.account_of(thing) {
+            match self.account_of(thing) {
                 AccountOf::Known(account) => {
                     let scope = self.estate.get(account);
                     scope.is_none_or(|scope| scope.cross_account == CrossAccount::OneSide)

@@ -83,9 +83,9 @@ impl Access<'_> {
                 if to >= widest.to {
                     continue;
                 }
-                let answer = self.stranger_may_invoke(who, function);
-                if answer.is_possible() {
-                    let surely = answer.verdict == Verdict::Yes;
+                let verdict = self.stranger_invokes(who, function);
+                if verdict != Verdict::No {
+                    let surely = verdict == Verdict::Yes;
                     widest = widest.wider(Exposed { to, surely, through: Some((function, None)) });
                 }
             }

@@ -6,10 +6,10 @@
 
 mod exposure;
 
-use crate::access::{Access, Answer, Context, Known, Question, Verdict};
+use crate::access::{Access, Answer, Context, Question, Verdict};
 use crate::estate::{
-    Attribute, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal,
-    State, Thing, Token, TokenId, Verifier, VerifierId, Way,
+    Check, Endpoint, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, State, Thing,
+    Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use exposure::{Exposed, Exposure};
@@ -40,23 +40,17 @@ pub enum Because<'e> {
     Decision(Answer<'e>),
 }
 
-/// What is true of a call by somebody who has nothing to do with the estate: no account, source or
-/// proof of theirs is one that the estate names.
-pub fn stranger(access: &Access<'_>) -> Context {
-    Context::at(access.estate().as_of())
-        .with(Attribute::CallerAccount, Known::Foreign)
-        .with(Attribute::AccountOfSource, Known::Foreign)
-        .with(Attribute::SourceResource, Known::Foreign)
-        .with(Attribute::CallerNetwork, Known::Foreign)
-        .with(Attribute::TokenIssuer, Known::Foreign)
-        .with(Attribute::OutsideProof, Known::Absent)
-}
-
 impl<'e> Access<'e> {
+    /// Whether a stranger who bears `principal`'s name may make the function run, without the reasons.
+    pub fn stranger_invokes(&self, principal: Principal, function: FunctionId) -> Verdict {
+        let on = Thing::Function(function);
+        self.verdict(&Question { principal, action: self.invoke(), on, given: self.stranger() })
+    }
+
     /// May a stranger who bears `principal`'s name make the function run?
     pub fn stranger_may_invoke(&self, principal: Principal, function: FunctionId) -> Answer<'e> {
-        let (given, on) = (stranger(self), Thing::Function(function));
-        self.decide(&Question { principal, action: self.invoke(), on, given: &given })
+        let on = Thing::Function(function);
+        self.decide(&Question { principal, action: self.invoke(), on, given: self.stranger() })
     }
 
     /// May a stranger who bears `principal`'s name act as the identity?
@@ -65,8 +59,8 @@ impl<'e> Access<'e> {
         principal: Principal,
         identity: crate::estate::IdentityId,
     ) -> Answer<'e> {
-        let (given, on) = (stranger(self), Thing::Identity(identity));
-        self.decide(&Question { principal, action: self.assume(), on, given: &given })
+        let on = Thing::Identity(identity);
+        self.decide(&Question { principal, action: self.assume(), on, given: self.stranger() })
     }
 
     /// Who gets through a direct endpoint. Nobody, where the endpoint or its function is switched off.
@@ -156,7 +150,7 @@ impl<'e> Access<'e> {
     /// who has nothing to do with the estate.
     fn admitted(&self, endpoint: &Endpoint) -> Vec<Caller<'e>> {
         let on = Thing::Function(endpoint.function);
-        let (strangers, insiders) = (stranger(self), Context::at(self.estate().as_of()));
+        let insiders = Context::at(self.estate().as_of());
         let mut callers = Vec::new();
         for who in self.candidates(self.invokers(), self.invoke(), on) {
             let is_crowd = match who {
@@ -164,7 +158,7 @@ impl<'e> Access<'e> {
                 Principal::Account(account) => self.is_foreign(account, on),
                 _ => false,
             };
-            let given = if is_crowd { &strangers } else { &insiders };
+            let given = if is_crowd { self.stranger() } else { &insiders };
             let answer = self.decide(&Question { principal: who, action: self.invoke(), on, given });
             // A group may be of no account; then its members tell.
             let verdict = match who {

@@ -143,15 +143,15 @@ fn open_invoke(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 }
                 _ => continue,
             };
-            let answer = audit.access().stranger_may_invoke(who, id);
-            if !answer.is_possible() {
+            let verdict = audit.access().stranger_invokes(who, id);
+            if verdict == Verdict::No {
                 continue;
             }
             let exposed = Exposed { to: audit.access().circle(who, thing), ..audit.exposure(id) };
             let name = estate.principal_label(who);
             let raised = Raised::new(thing, Level::of(audit.harm_through(id), exposed))
                 .within(estate.environment(it.environment, it.scope))
-                .sure(sureness(answer.verdict))
+                .sure(sureness(verdict))
                 .facet(&name);
             raising.raise(raised, move |audit| {
                 let answer = audit.access().stranger_may_invoke(who, id);
@@ -172,17 +172,17 @@ fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         for who in admitted(audit, Thing::Function(id)) {
             let Principal::Service(service) = who else { continue };
             // Where anybody may invoke anyway, the pin is not what is missing.
-            if audit.access().stranger_may_invoke(Principal::Anyone, id).verdict == Verdict::Yes {
+            if audit.access().stranger_invokes(Principal::Anyone, id) == Verdict::Yes {
                 continue;
             }
-            let answer = audit.access().stranger_may_invoke(who, id);
-            if !answer.is_possible() {
+            let verdict = audit.access().stranger_invokes(who, id);
+            if verdict == Verdict::No {
                 continue;
             }
             let level = Level::Table(audit.harm_through(id).impact, Exposure::Outsider);
             let raised = Raised::new(Thing::Function(id), level)
                 .within(estate.environment(it.environment, it.scope))
-                .sure(sureness(answer.verdict))
+                .sure(sureness(verdict))
                 .facet(estate.text(service));
             raising.raise(raised, move |audit| {
                 let answer = audit.access().stranger_may_invoke(who, id);

@@ -221,12 +221,7 @@ impl KnownKinds {
         let found = covered.entry(resources).or_insert_with(|| {
             let picked = audit.estate().resources_picked(resources);
             let patterns = access.patterns(picked.any());
-            // Whatever covers a kind leaves the id open from its first letter on.
-            let open = |pattern: &&Pattern| {
-                pattern.as_literal().is_none()
-                    && pattern.literal_start().split_once(':').is_none_or(|(_, id)| id.is_empty())
-            };
-            if !patterns.iter().any(open) {
+            if !access.may_take_all_of_a_kind(resources) {
                 return Arc::default();
             }
             let mut kinds = everywhere.clone();

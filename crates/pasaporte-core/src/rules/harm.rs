@@ -2,8 +2,6 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
-
 use crate::access::{Access, Context, EVERY_ACTION, HarmfulActions, Left, Question, Verdict};
 use crate::estate::{
     ActionClass, At, Effect, Grant, IdentityId, Name, Principal, Sensitivity, Statement, Thing,
@@ -47,12 +45,15 @@ impl Harm {
     /// The worst that an identity may do, with all it holds by any of its names.
     pub fn of_identity(access: &Access<'_>, identity: IdentityId) -> Self {
         let holder = Principal::Identity(identity);
+        let given = Context::at(access.estate().as_of());
         let mut worst = Self::RUNS_CODE;
         for &(id, _) in &access.held(holder) {
             let grant = access.estate().grant(id);
             for contained in access.statements_of(grant) {
                 let statement = access.estate().statement(contained.statement);
-                if let Some(harm) = Self::beyond(access, holder, grant, statement, worst.impact) {
+                if let Some(harm) =
+                    Self::beyond(access, Held { holder, grant, statement, given: &given }, worst.impact)
+                {
                     worst = harm;
                 }
                 if worst.impact == Impact::ControlsAccess {
@@ -70,38 +71,37 @@ impl Harm {
         grant: &Grant,
         statement: &Statement,
     ) -> Self {
-        Self::beyond(access, holder, grant, statement, Impact::RunsCode).unwrap_or(Self::RUNS_CODE)
+        let given = Context::at(access.estate().as_of());
+        let held = Held { holder, grant, statement, given: &given };
+        Self::beyond(access, held, Impact::RunsCode).unwrap_or(Self::RUNS_CODE)
     }
 
     /// The worst that a statement lets a holder do, if it is worse than some impact.
-    fn beyond(
-        access: &Access<'_>,
-        holder: Principal,
-        grant: &Grant,
-        statement: &Statement,
-        impact: Impact,
-    ) -> Option<Self> {
-        if statement.effect == Effect::Deny || access.has_expired(grant) {
+    fn beyond(access: &Access<'_>, held: Held<'_>, impact: Impact) -> Option<Self> {
+        if held.statement.effect == Effect::Deny || access.has_expired(held.grant) {
             return None;
         }
-        changes_access(access, holder, grant, statement)
-            .or_else(|| worst_data(access, holder, grant, statement, impact))
+        changes_access(access, held).or_else(|| worst_data(access, held, impact))
     }
 }
 
-/// Changing who may do what, or taking over code and identities at will, which comes to the same.
-fn changes_access(
-    access: &Access<'_>,
+/// A statement as somebody holds it, and what is fixed about its use.
+#[derive(Clone, Copy)]
+struct Held<'a> {
     holder: Principal,
-    grant: &Grant,
-    statement: &Statement,
-) -> Option<Harm> {
+    grant: &'a Grant,
+    statement: &'a Statement,
+    given: &'a Context,
+}
+
+/// Changing who may do what, or taking over code and identities at will, which comes to the same.
+fn changes_access(access: &Access<'_>, held: Held<'_>) -> Option<Harm> {
+    let Held { holder, grant, statement, given } = held;
     let estate = access.estate();
     let any_case = access.any_case_at(grant);
-    let given = Context::at(estate.as_of());
     let stays = |action: &str, resources: &str| {
         let action = Pattern::literal(action);
-        access.left(holder, grant, statement, &action, resources, &given) != Left::Confined
+        access.left(holder, grant, statement, &action, resources, given) != Left::Confined
     };
     let every = access.classes(statement.actions, EVERY_ACTION, any_case);
     if let Some((action, _)) = every.first(|class| class == Some(ActionClass::Access)) {
@@ -136,17 +136,12 @@ fn changes_access(
 /// The worst data that a statement reaches, if it is worse than some impact. An action's service is the kind
 /// of resource that it acts on, so a statement reaches the resources of a kind if it has an action of that
 /// service that does more than list; of a public one, more than read.
-fn worst_data(
-    access: &Access<'_>,
-    holder: Principal,
-    grant: &Grant,
-    statement: &Statement,
-    beyond: Impact,
-) -> Option<Harm> {
+fn worst_data(access: &Access<'_>, held: Held<'_>, beyond: Impact) -> Option<Harm> {
+    let Held { holder, grant, statement, given } = held;
     let estate = access.estate();
-    let given = Context::at(estate.as_of());
     let in_reach = access.within_reach(holder, statement.resources, grant.at);
-    let mut actions: FxHashMap<(Name, bool), Arc<HarmfulActions>> = FxHashMap::default();
+    // Resources of one kind mostly come together, so what was found for the last is what is needed next.
+    let mut last: Option<((Name, bool), Arc<HarmfulActions>)> = None;
     let mut worst: Option<Harm> = None;
     let mut others = 0;
     // The confidential come first, so the first that is reached is the worst.
@@ -161,12 +156,14 @@ fn worst_data(
         }
         let on = Thing::Resource(id);
         let any_case = access.any_case(on);
-        let known = actions
-            .entry((resource.kind, any_case))
-            .or_insert_with(|| access.harmful_actions(statement.actions, resource.kind, any_case));
+        let key = (resource.kind, any_case);
+        if last.as_ref().is_none_or(|(of, _)| *of != key) {
+            last = Some((key, access.harmful_actions(statement.actions, resource.kind, any_case)));
+        }
+        let Some((_, known)) = &last else { continue };
         let reads = known.reads.as_ref().filter(|_| resource.sensitivity != Some(Sensitivity::Public));
         let Some(action) = known.changes.as_ref().or(reads) else { continue };
-        if access.verdict(&Question { principal: holder, action, on, given: &given }) == Verdict::No {
+        if access.verdict(&Question { principal: holder, action, on, given }) == Verdict::No {
             continue;
         }
         if worst.is_some() {

@@ -86,7 +86,7 @@ fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| !it.default) {
         let users = estate.functions_as(id);
-        if users.len() < 2 || differences(audit, users).is_empty() {
+        if users.len() < 2 || !differ(audit, users) {
             continue;
         }
         let exposure = audit.exposure_of(Principal::Identity(id));
@@ -112,6 +112,20 @@ fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             })
         });
     }
+}
+
+/// Whether functions differ in anything that [`differences`] tells; found without writing anything down.
+fn differ(audit: &Audit<'_>, users: &[FunctionId]) -> bool {
+    let estate = audit.estate();
+    let told = |id: FunctionId| {
+        let it = estate.get(id);
+        let owner = it.and_then(|it| estate.owner(it.owner, it.scope));
+        (audit.environment(id), owner, it.and_then(|it| it.scope))
+    };
+    let Some((&first, others)) = users.split_first() else { return false };
+    let of_first = told(first);
+    others.iter().any(|&id| told(id) != of_first)
+        || others.iter().any(|&id| triggers_of(audit, id) != triggers_of(audit, first))
 }
 
 /// In what functions differ: what tells purposes apart without having watched them.

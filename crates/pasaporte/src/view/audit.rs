@@ -269,7 +269,8 @@ pub(crate) fn next_steps(page: Page, folder: Option<&Path>) -> String {
         Some(folder) => {
             let folder = super::safe(&folder.to_string_lossy());
             vec![
-                (format!("pasaporte list endpoints {folder}"), "shows who gets in, in effect"),
+                (format!("pasaporte entry scan-passport {folder}"), "shows who may make a function run"),
+                (format!("pasaporte reach scan-passport {folder}"), "shows what it may then do"),
                 (
                     format!("pasaporte audit {folder} --only 'key/*' --all"),
                     "tells all that is wrong with keys",
