@@ -4,6 +4,8 @@
 //! numbers. Each measurement is a process of its own, so that its peak memory is its own too; of several runs
 //! the median is told. See docs/performance.md for what each line means.
 
+#![expect(clippy::cast_precision_loss, reason = "numbers that people read")]
+
 use std::env;
 use std::fs::{self, File};
 use std::hint::black_box;

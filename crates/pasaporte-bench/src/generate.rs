@@ -144,8 +144,8 @@ impl<W: Write> Maker<'_, W> {
 
     /// A number below `end`, the small ones far more often than the large.
     fn skewed(&mut self, end: usize) -> usize {
-        let share = self.rng.f64().powi(4);
-        ((end as f64 * share) as usize).min(end - 1)
+        let share = u128::from(self.rng.u16(..)).pow(4);
+        ((end as u128 * share) >> 64) as usize
     }
 
     fn pick(&mut self, words: &[&'static str]) -> &'static str {

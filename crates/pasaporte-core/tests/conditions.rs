@@ -22,10 +22,12 @@ fn holds(test: impl FnOnce(&mut World) -> Test, known: Option<Known>) -> Truth {
     condition.holds(&context, &estate)
 }
 
+#[expect(clippy::unnecessary_wraps, reason = "beside cases of nothing known")]
 fn text(text: &str) -> Option<Known> {
     Some(Known::Text(text.to_owned()))
 }
 
+#[expect(clippy::unnecessary_wraps, reason = "beside cases of nothing known")]
 fn network(text: &str) -> Option<Known> {
     Some(Known::Network(text.parse().unwrap()))
 }

@@ -112,7 +112,7 @@ fn a_grant_holds_at_its_place_and_below() {
 fn an_expired_grant_gives_nothing_and_is_named() {
     let (estate, role, table) = one_account(|w, role, _| {
         w.grant_with(role, At::Everywhere, &[allow(&[READ])], |grant| {
-            grant.expires = Some(time("2026-11-20"))
+            grant.expires = Some(time("2026-11-20"));
         });
     });
     let answer = ask(&Access::new(&estate), role, READ, table);
@@ -124,7 +124,7 @@ fn an_expired_grant_gives_nothing_and_is_named() {
 fn a_grant_that_ends_later_still_gives() {
     let later = verdict(|w, role, _| {
         w.grant_with(role, At::Everywhere, &[allow(&[READ])], |grant| {
-            grant.expires = Some(time("2026-11-21"))
+            grant.expires = Some(time("2026-11-21"));
         });
     });
     assert_eq!(later, Verdict::Yes);
@@ -434,7 +434,7 @@ fn a_grants_conditions_join_those_of_its_statements() {
         let own = equals(w, Attribute::SecondFactor, "true");
         let joined = equals(w, Attribute::SecureTransport, "true");
         w.grant_with(role, At::Everywhere, &[allow(&[READ]).when(own)], |grant| {
-            grant.conditions = Box::new([joined])
+            grant.conditions = Box::new([joined]);
         });
     });
     let access = Access::new(&estate);

@@ -29,9 +29,8 @@ fn parts(text: &str) -> Vec<Part> {
 fn matches(pattern: &[Part], text: &[char]) -> bool {
     match (pattern.split_first(), text.split_first()) {
         (None, None) => true,
-        (None, Some(_)) => false,
         (Some((Part::Run, rest)), _) => (0..=text.len()).any(|taken| matches(rest, &text[taken..])),
-        (Some(_), None) => false,
+        (None, Some(_)) | (Some(_), None) => false,
         (Some((Part::Any, rest)), Some((_, left))) => matches(rest, left),
         (Some((Part::One(one), rest)), Some((next, left))) => one == next && matches(rest, left),
     }

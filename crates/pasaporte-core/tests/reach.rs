@@ -69,7 +69,7 @@ fn a_place_narrows_and_an_end_ends() {
         let app: ScopeId = world.builder.mention("app");
         world.grant(role, At::Thing(Thing::Scope(app)), &[allow(&["bucket/read"])]);
         world.grant_with(role, At::Everywhere, &[allow(&["table/read"])], |grant| {
-            grant.expires = Some(time("2026-11-20"))
+            grant.expires = Some(time("2026-11-20"));
         });
     });
     assert_eq!(acts(&reach.rights), told(&[("bucket", "bucket/read", 1, 0)]));
@@ -259,7 +259,7 @@ fn denied_and_ended_are_not_among_them() {
         world.grant(denied, At::Everywhere, &[allow(&[INVOKE]), deny(&["function/*"])]);
         let ended = Principal::Identity(world.identity("ended", "a"));
         world.grant_with(ended, At::Everywhere, &[allow(&[INVOKE])], |grant| {
-            grant.expires = Some(time("2026-01-01"))
+            grant.expires = Some(time("2026-01-01"));
         });
         world.admit(Thing::Function(function), &[Principal::SignedIn], &allow(&[INVOKE]));
     });
@@ -269,8 +269,8 @@ fn denied_and_ended_are_not_among_them() {
 #[test]
 fn a_group_of_no_scope_is_there_for_its_members() {
     let found = invokers(|world, function| {
-        let role = Principal::Identity(world.identity("role", "a"));
-        let listed = Principal::Group(world.group("crew", &[role], None));
+        let member = Principal::Identity(world.identity("role", "a"));
+        let listed = Principal::Group(world.group("crew", &[member], None));
         let rule = MembershipRule { named: Some(named("r*")), ..everybody(MemberKind::Identity) };
         let ruled = Principal::Group(world.group("ruled", &[], Some(rule)));
         let empty = Principal::Group(world.group("empty", &[], None));

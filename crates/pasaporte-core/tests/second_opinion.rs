@@ -26,11 +26,13 @@ struct Recipe {
     members: Vec<(usize, usize)>,
     includes: Vec<(usize, usize)>,
     sets: Vec<Vec<Sentence>>,
-    /// Who, a set, statements, a place, whether it had ended.
-    grants: Vec<(usize, Option<usize>, Vec<Sentence>, usize, bool)>,
+    grants: Vec<Held>,
     admissions: Vec<(usize, Vec<usize>, Sentence)>,
     ceilings: Vec<(usize, Vec<Sentence>)>,
 }
+
+/// A grant: who, a set, statements, a place, whether it had ended.
+type Held = (usize, Option<usize>, Vec<Sentence>, usize, bool);
 
 /// A statement: deny?, action pattern, exception, resource pattern, condition.
 type Sentence = (bool, usize, Option<usize>, usize, usize);
@@ -577,20 +579,19 @@ proptest! {
                 _ => may(principal),
             };
             let told = found.iter().find(|(who, _)| *who == principal).map(|(_, verdict)| *verdict);
-            match told {
-                Some(verdict) => prop_assert_eq!(verdict, expected, "{}", estate.principal_label(principal)),
-                // Who is not told bears the name of somebody who is, or may not.
-                None => {
-                    let names = access.names(principal);
-                    let by_another_name = found.iter().any(|(who, _)| names.contains(who));
-                    // A group that is given nothing may through its members, each of whom is told.
-                    let expected = if matches!(principal, Principal::Group(_)) { may(principal) } else { expected };
-                    prop_assert!(
-                        expected == Verdict::No || by_another_name,
-                        "{} may, and is not told", estate.principal_label(principal)
-                    );
-                }
+            if let Some(verdict) = told {
+                prop_assert_eq!(verdict, expected, "{}", estate.principal_label(principal));
+                continue;
             }
+            // Who is not told bears the name of somebody who is, or may not. A group that is given nothing may
+            // through its members, each of whom is told.
+            let names = access.names(principal);
+            let by_another_name = found.iter().any(|(who, _)| names.contains(who));
+            let expected = if matches!(principal, Principal::Group(_)) { may(principal) } else { expected };
+            prop_assert!(
+                expected == Verdict::No || by_another_name,
+                "{} may, and is not told", estate.principal_label(principal)
+            );
         }
     }
 

@@ -31,7 +31,7 @@ fn demo_writes_the_estate_that_it_audits() {
     let place = Place::new();
     let told = place.run(&["demo", "ferries"]);
     assert_eq!(told.code, 0);
-    assert!(told.out.contains("pasaporte list endpoints ferries"), "{}", told.out);
+    assert!(told.out.contains("pasaporte entry scan-passport ferries"), "{}", told.out);
     let audit = place.run(&["audit", "ferries"]);
     assert!(told.out.starts_with(&audit.out), "the same audit");
     // Again over what it wrote itself is fine; over anything else it is not.

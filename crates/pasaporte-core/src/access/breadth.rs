@@ -71,8 +71,8 @@ impl Access<'_> {
         let estate = self.estate();
         let mut denied = Vec::new();
         let profile = self.profile(holder);
-        let denies = profile.denies.get_or_init(|| self.denies(&profile.grants));
-        for &(id, deny) in denies {
+        let all = profile.denies.get_or_init(|| self.denies(&profile.grants));
+        for &(id, deny) in all {
             let other = estate.grant(id);
             let reaches = match (other.at, grant.at) {
                 (At::Everywhere, _) => true,

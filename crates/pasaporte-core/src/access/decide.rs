@@ -228,10 +228,11 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
                     let via = Via::Grant { grant: id, name, set: contained.set };
                     let holds = self.ground(contained.statement, statement, via, &grant.conditions, record);
                     weights.add(statement.effect, holds);
-                } else if R::KEEPS && statement.effect == Effect::Allow {
-                    if let Some(near) = near_miss(id, statement, [action, resource, here, !expired], self) {
-                        record.shortfall(near);
-                    }
+                } else if R::KEEPS
+                    && statement.effect == Effect::Allow
+                    && let Some(near) = near_miss(id, statement, [action, resource, here, !expired], self)
+                {
+                    record.shortfall(near);
                 }
             }
         }

@@ -295,7 +295,10 @@ fn slots<T>(count: usize) -> Box<[OnceLock<T>]> {
     (0..count).map(|_| OnceLock::new()).collect()
 }
 
-fn admissions(estate: &Estate) -> (Box<[AdmissionId]>, FxHashMap<Thing, (u32, u32)>) {
+/// Admissions in the order of what they are on, and from where to where those of each thing are.
+type Admissions = (Box<[AdmissionId]>, FxHashMap<Thing, (u32, u32)>);
+
+fn admissions(estate: &Estate) -> Admissions {
     let on = |id: &AdmissionId| estate.admission(*id).on;
     let mut ids: Box<[AdmissionId]> = (0..estate.admissions().len()).map(AdmissionId::new).collect();
     ids.sort_by_key(on);

@@ -99,7 +99,7 @@ impl<'e> Label<'e> {
     }
 }
 
-impl<'e> Access<'e> {
+impl Access<'_> {
     /// Prepares questions about an action; what was prepared once is kept.
     pub fn action(&self, text: &str) -> Arc<Action> {
         let kept = || self.prepared.lock().expect("nobody panics while holding it");

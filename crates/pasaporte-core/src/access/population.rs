@@ -66,9 +66,8 @@ impl<K: Kept> Placed<K> {
         let id = own_kind.or_else(|| pattern.text().strip_prefix("*:"));
         let start = match id.map(Pattern::parse) {
             Some(Ok(id)) => id.literal_start(),
-            Some(Err(_)) => return &[],
             None if format!("{}:", K::KIND).starts_with(&pattern.literal_start()) => String::new(),
-            None => return &[],
+            Some(Err(_)) | None => return &[],
         };
         let by_id = self.by_id(estate);
         let from = by_id.partition_point(|id| estate.id(*id) < start.as_str());

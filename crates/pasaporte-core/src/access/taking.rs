@@ -133,12 +133,11 @@ impl Access<'_> {
     /// The declared resources that a choice takes and that lie at a place.
     pub fn taken(&self, resources: ResourcesId, at: At) -> Arc<Taken> {
         match self.picks[resources.index()] {
-            Pick::Nothing => return Arc::default(),
             Pick::Only(Thing::Resource(id)) => {
                 let here = self.estate.get(id).is_some() && self.is_at(id, at);
                 return Arc::new(self.sorted(if here { vec![id] } else { Vec::new() }));
             }
-            Pick::Only(_) => return Arc::default(),
+            Pick::Only(_) | Pick::Nothing => return Arc::default(),
             Pick::All | Pick::Matching { .. } => {}
         }
         let known = || self.takings.found.lock().expect("nobody panics while holding it");

@@ -63,14 +63,20 @@ impl<'e> Access<'e> {
         self.decide(&Question { principal, action: self.assume(), on, given: self.stranger() })
     }
 
+    /// Whether a direct endpoint and its function are switched on.
+    pub fn is_open(&self, id: EndpointId) -> bool {
+        let estate = self.estate();
+        estate.get(id).is_some_and(|endpoint| {
+            let running =
+                estate.get(endpoint.function).is_none_or(|function| function.state == State::Enabled);
+            endpoint.way == Way::Direct && endpoint.state == State::Enabled && running
+        })
+    }
+
     /// Who gets through a direct endpoint. Nobody, where the endpoint or its function is switched off.
     pub fn callers_at(&self, id: EndpointId) -> Vec<Caller<'e>> {
         let estate = self.estate();
-        let Some(endpoint) = estate.get(id) else { return Vec::new() };
-        let running = estate.get(endpoint.function).is_none_or(|function| function.state == State::Enabled);
-        if endpoint.way != Way::Direct || endpoint.state == State::Disabled || !running {
-            return Vec::new();
-        }
+        let Some(endpoint) = estate.get(id).filter(|_| self.is_open(id)) else { return Vec::new() };
         let sure = |who, because| Caller { who, verdict: Verdict::Yes, because };
         match endpoint.check {
             Check::None => vec![sure(Principal::Anyone, Because::NoCheck)],

@@ -48,7 +48,7 @@ pub use lists::{List, Listed};
 pub use names::{Name, Names};
 pub use origin::{FileId, Origin};
 pub use permission::{
-    Admission, At, Bounded, Ceiling, Effect, Grant, PermissionSet, Selection, SetOrigin, Statement,
+    Admission, At, Bounded, Ceiling, Effect, Grant, PermissionSet, Selection, SetOrigin, Several, Statement,
 };
 pub use principal::{Principal, RUNNER_SERVICE};
 pub use references::Reference;

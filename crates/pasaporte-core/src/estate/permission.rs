@@ -23,8 +23,15 @@ super::vocabulary! {
 pub enum Selection {
     /// Those that this pattern matches: what most statements say.
     One(PatternId),
-    /// Those that any of the first match and none of the second.
-    Some(Box<(Box<[PatternId]>, Box<[PatternId]>)>),
+    /// Those that some patterns match and others do not.
+    Some(Box<Several>),
+}
+
+/// Patterns and exceptions.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Several {
+    any: Box<[PatternId]>,
+    except: Box<[PatternId]>,
 }
 
 impl Selection {
@@ -32,7 +39,7 @@ impl Selection {
     pub fn new(any: &[PatternId], except: &[PatternId]) -> Self {
         match (any, except) {
             ([only], []) => Self::One(*only),
-            _ => Self::Some(Box::new((any.into(), except.into()))),
+            _ => Self::Some(Box::new(Several { any: any.into(), except: except.into() })),
         }
     }
 
@@ -40,7 +47,7 @@ impl Selection {
     pub fn any(&self) -> &[PatternId] {
         match self {
             Self::One(only) => std::slice::from_ref(only),
-            Self::Some(both) => &both.0,
+            Self::Some(several) => &several.any,
         }
     }
 
@@ -48,7 +55,7 @@ impl Selection {
     pub fn except(&self) -> &[PatternId] {
         match self {
             Self::One(_) => &[],
-            Self::Some(both) => &both.1,
+            Self::Some(several) => &several.except,
         }
     }
 }

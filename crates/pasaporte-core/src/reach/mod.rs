@@ -203,6 +203,14 @@ impl Act {
     }
 }
 
+/// What a right's actions come to for a kind of thing, in accounts where case counts or where it does not.
+struct OfKindOfThing {
+    kind: Box<str>,
+    any_case: bool,
+    classes: Arc<Classes>,
+    prepared: Vec<Arc<Action>>,
+}
+
 /// The things of one right being counted.
 struct Counting<'a, 'e> {
     access: &'a Access<'e>,
@@ -214,9 +222,7 @@ struct Counting<'a, 'e> {
     is_plain: bool,
     acts: Vec<Act>,
     named: usize,
-    /// What the right's actions come to for each kind of thing, where case counts and where it does not, and how
-    /// they are asked about.
-    kinds: Vec<(Box<str>, bool, Arc<Classes>, Vec<Arc<Action>>)>,
+    kinds: Vec<OfKindOfThing>,
 }
 
 impl Counting<'_, '_> {
@@ -267,19 +273,15 @@ impl Counting<'_, '_> {
         let estate = self.access.estate();
         let kind = kind_of(estate, on);
         let any_case = self.access.any_case(on);
-        let is_known = |(known, case, ..): &(Box<str>, bool, _, _)| &**known == kind && *case == any_case;
-        let index = match self.kinds.iter().position(is_known) {
-            Some(index) => index,
-            None => {
-                let actions = estate.statement(self.held.statement).actions;
-                let classes = self.access.classes(actions, &format!("{kind}/?*"), any_case);
-                let prepared =
-                    classes.examples.iter().map(|example| self.access.action(&example.action)).collect();
-                self.kinds.push((kind.into(), any_case, classes, prepared));
-                self.kinds.len() - 1
-            }
-        };
-        let (.., classes, prepared) = &self.kinds[index];
+        let is_known = |of: &OfKindOfThing| &*of.kind == kind && of.any_case == any_case;
+        let index = self.kinds.iter().position(is_known).unwrap_or_else(|| {
+            let actions = estate.statement(self.held.statement).actions;
+            let classes = self.access.classes(actions, &format!("{kind}/?*"), any_case);
+            let prepared = classes.examples.iter().map(|each| self.access.action(&each.action)).collect();
+            self.kinds.push(OfKindOfThing { kind: kind.into(), any_case, classes, prepared });
+            self.kinds.len() - 1
+        });
+        let OfKindOfThing { classes, prepared, .. } = &self.kinds[index];
         let confidential = match on {
             Thing::Resource(id) => {
                 estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
@@ -290,18 +292,16 @@ impl Counting<'_, '_> {
         for (example, action) in classes.examples.iter().zip(prepared) {
             let question = Question { principal: self.principal, action, on, given: self.given };
             let verdict = if is_sure { Verdict::Yes } else { self.access.verdict(&question) };
-            let same = |act: &&mut Act| {
+            let same = |act: &Act| {
                 act.class == example.class
                     && act.is_wild == example.is_wild
                     && (act.is_wild || act.action == example.action)
             };
-            let act = match self.acts.iter_mut().find(same) {
-                Some(act) => act,
-                None => {
-                    self.acts.push(Act::new(&example.action, example.class, example.is_wild));
-                    self.acts.last_mut().expect("one was added")
-                }
-            };
+            let at = self.acts.iter().position(same).unwrap_or_else(|| {
+                self.acts.push(Act::new(&example.action, example.class, example.is_wild));
+                self.acts.len() - 1
+            });
+            let act = &mut self.acts[at];
             match verdict {
                 Verdict::Yes => act.surely += 1,
                 Verdict::Depends => act.perhaps += 1,

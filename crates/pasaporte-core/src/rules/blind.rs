@@ -60,7 +60,7 @@ fn missing_reference(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     });
     for (thing, mut references) in missing {
         references.sort_by_key(|reference| reference.origin);
-        raising.raise(blind(thing), move |audit| {
+        raising.raise(&blind(thing), move |audit| {
             let estate = audit.estate();
             let named =
                 |reference: &Reference| format!("{} {} it", estate.label(reference.from), reference.how);
@@ -112,7 +112,7 @@ fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let mut see = |thing: Option<Thing>, conditions: &[Condition], origin| {
         for condition in conditions {
             let Condition::Opaque(text) = *condition else { continue };
-            raising.raise(blind(thing).facet(estate.text(text)), move |audit| {
+            raising.raise(&blind(thing).facet(estate.text(text)), move |audit| {
                 let text = audit.estate().text(text);
                 Told::new(format!(
                     "The condition “{text}” was not understood, so what it guards is not known."
@@ -146,7 +146,7 @@ fn partial_collection(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     for spot in estate.blind_spots() {
         let (what, hides, origin) = (spot.what, spot.hides, spot.origin);
-        raising.raise(blind(spot.scope.map(Thing::Scope)).facet(estate.text(what)), move |audit| {
+        raising.raise(&blind(spot.scope.map(Thing::Scope)).facet(estate.text(what)), move |audit| {
             let estate = audit.estate();
             let hides = hides.map_or_else(String::new, |hides| format!(" It hides {}.", estate.text(hides)));
             Told::new(format!("Not collected: {}.{hides}", estate.text(what)))
@@ -159,7 +159,7 @@ fn partial_collection(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 fn unknown_age(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     if estate.as_of().is_none() {
-        raising.raise(blind(None), |_| {
+        raising.raise(&blind(None), |_| {
             Told::new(
                 "The estate does not say when it was true, so no age and no expiry can be judged: expired grants and \
                  keys count as valid, and no key as stale.",
@@ -173,7 +173,7 @@ fn unknown_age(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     });
     for (id, key) in undated {
         let origin = key.origin;
-        raising.raise(blind(Thing::Key(id)), move |_| {
+        raising.raise(&blind(Thing::Key(id)), move |_| {
             Told::new("Nobody said when this enabled key was made, so its age is not known.")
                 .fix("Say when it was made: add `created` to its entry.")
                 .at(origin, "the key")

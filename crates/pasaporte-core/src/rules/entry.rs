@@ -51,7 +51,7 @@ fn anonymous_endpoint(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let raised = Raised::new(Thing::Endpoint(id), Level::of(harm, exposed))
             .within(audit.environment(endpoint.function))
             .sure(sureness(caller.verdict));
-        raising.raise(raised, move |audit| tell_anonymous(audit, id).unwrap_or_default());
+        raising.raise(&raised, move |audit| tell_anonymous(audit, id).unwrap_or_default());
     }
 }
 
@@ -153,7 +153,7 @@ fn open_invoke(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 .within(estate.environment(it.environment, it.scope))
                 .sure(sureness(verdict))
                 .facet(&name);
-            raising.raise(raised, move |audit| {
+            raising.raise(&raised, move |audit| {
                 let answer = audit.access().stranger_may_invoke(who, id);
                 let (crowd, depending) = (capitalised(&crowd), depending(audit, &answer));
                 let told = Told::new(format!("{crowd} may invoke it{depending}.{}", with_what(audit, id)))
@@ -184,7 +184,7 @@ fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 .within(estate.environment(it.environment, it.scope))
                 .sure(sureness(verdict))
                 .facet(estate.text(service));
-            raising.raise(raised, move |audit| {
+            raising.raise(&raised, move |audit| {
                 let answer = audit.access().stranger_may_invoke(who, id);
                 let service = audit.estate().text(service);
                 let pinned = match answer.verdict {

@@ -131,7 +131,7 @@ impl<'a, 'e> Raising<'a, 'e> {
     /// Raises a weakness, with how to tell it.
     pub(super) fn raise(
         &mut self,
-        raised: Raised,
+        raised: &Raised,
         tell: impl Fn(&Audit<'_>) -> Told + Send + Sync + 'static,
     ) {
         self.found.push(Finding::settle(self.rule, raised, Box::new(tell), self.audit));
@@ -197,7 +197,7 @@ impl Fingerprint {
 const WHOLE: &str = "estate";
 
 impl Finding {
-    fn settle(rule: &'static Rule, raised: Raised, tell: Tell, audit: &Audit<'_>) -> Self {
+    fn settle(rule: &'static Rule, raised: &Raised, tell: Tell, audit: &Audit<'_>) -> Self {
         let label = raised.thing.map_or(WHOLE.to_owned(), |thing| audit.estate().label(thing));
         Self {
             rule,

@@ -88,7 +88,7 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let Ok(whole) = Pattern::parse(&format!("{service}/?*")) else { continue };
             if let Some(sure) = held.left(audit, &whole) {
                 certain &= sure == Sureness::Certain;
-                services.push(service.to_string());
+                services.push(service.clone());
             }
         }
         if services.is_empty() {
@@ -262,7 +262,7 @@ impl KnownServices {
                     Some((service, _)) if !service.is_empty() => services.push(service.to_owned()),
                     Some(_) => {}
                     None => {
-                        services.extend(everywhere.iter().filter(|kind| kind.starts_with(&start)).cloned())
+                        services.extend(everywhere.iter().filter(|kind| kind.starts_with(&start)).cloned());
                     }
                 }
             }
@@ -445,7 +445,7 @@ impl Held {
             .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
             .facet(at)
             .facet(canonical(estate, statement));
-        raising.raise(raised, move |audit| {
+        raising.raise(&raised, move |audit| {
             let (grant, statement) = (self.grant(audit), self.statement(audit));
             let harm = Harm::of_statement(audit.access(), grant.principal, grant, statement);
             let worst = match (&harm.may, harm.impact) {

@@ -52,7 +52,7 @@ fn default_in_use(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 .within(audit.environment(function))
                 .facet(estate.id(id));
             let (inherits, function_origin) = (it.runs_as.is_none(), it.origin);
-            raising.raise(raised, move |audit| {
+            raising.raise(&raised, move |audit| {
                 let estate = audit.estate();
                 let others = match estate.functions_as(id).len() - 1 {
                     0 => String::new(),
@@ -93,7 +93,7 @@ fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let raised = Raised::new(Thing::Identity(id), Level::of(audit.harm(id), exposure.through_code()))
             .within(audit.environment_of(Principal::Identity(id)));
         let origin = identity.origin;
-        raising.raise(raised, move |audit| {
+        raising.raise(&raised, move |audit| {
             let estate = audit.estate();
             let users = estate.functions_as(id);
             let told = Told::new(format!(
@@ -198,7 +198,7 @@ fn orphaned(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let raised = Raised::new(Thing::Identity(id), level)
             .within(estate.environment(identity.environment, identity.scope));
         let origin = identity.origin;
-        raising.raise(raised, move |audit| {
+        raising.raise(&raised, move |audit| {
             let grants: Vec<GrantId> = standing(audit, id).collect();
             let told = Told::new(format!(
                 "No function, app or gateway uses it and nobody else may act as it, yet it holds {}.{}",

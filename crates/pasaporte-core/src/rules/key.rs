@@ -43,7 +43,7 @@ fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(age) = audit.days_since(since).filter(|age| *age > allowed) else { continue };
         let raised = raised(audit, id, key, Level::of(&harm(audit, key), held()));
         raising.raise(
-            raised,
+            &raised,
             tell(id, move |audit, key| {
                 let never = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
                 let situation = format!(
@@ -69,7 +69,7 @@ fn never_used(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let since = key.created.map_or(since, |created| since.max(created));
         let Some(days) = audit.days_since(since).filter(|days| *days >= watch) else { continue };
         let raised = raised(audit, id, key, of_reach(key));
-        raising.raise(raised, tell(id, move |audit, key| {
+        raising.raise(&raised, tell(id, move |audit, key| {
             Told::new(format!(
                 "This {}-reach key is enabled, and nobody used it in the {days} days it was watched. It opens {}.",
                 key.reach,
@@ -84,7 +84,7 @@ fn no_expiry(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let from = audit.settings().expiry_asked_from;
     for (id, key) in accepted(audit).filter(|(_, key)| key.reach >= from && key.expires.is_none()) {
         raising.raise(
-            raised(audit, id, key, of_reach(key)),
+            &raised(audit, id, key, of_reach(key)),
             tell(id, move |audit, key| {
                 let opens = opens(audit, key);
                 Told::new(format!("This {}-reach key has no expiry. It opens {opens}.", key.reach))

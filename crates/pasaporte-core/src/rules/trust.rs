@@ -86,7 +86,7 @@ fn may_act(
         .within(audit.environment_of(Principal::Identity(id)))
         .sure(sureness(answer.verdict))
         .facet(&name);
-    raising.raise(raised, move |audit| {
+    raising.raise(&raised, move |audit| {
         let answer = audit.access().stranger_may_assume(who, id);
         let may = audit.harm(id).may.as_ref();
         let may = may.map_or_else(String::new, |may| format!(" Then they may {may}."));
@@ -113,7 +113,7 @@ fn other_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             .sure(if certain { Sureness::Certain } else { Sureness::Conditional });
         let raised = others.iter().fold(raised, |raised, (name, _)| raised.facet(name));
         let origin = identity.origin;
-        raising.raise(raised, move |audit| {
+        raising.raise(&raised, move |audit| {
             let others = other_services(audit, id);
             let names: Vec<String> = others.iter().map(|(name, _)| name.clone()).collect();
             let may = audit.harm(id).may.as_ref();

@@ -25,8 +25,10 @@ pub struct Entered {
     pub state: Word<State>,
     /// What it runs as.
     pub runs_as: Option<String>,
-    /// The widest circle of those who get in.
+    /// The widest circle of strangers who get in.
     pub exposed_to: Word<Exposure>,
+    /// Whether they surely do.
+    pub exposed_surely: bool,
     /// Its endpoints over HTTP, and who gets through each.
     pub doors: Vec<Door>,
     /// Who may invoke it by the decision: principals, crowds, services and groups, the widest first.
@@ -112,17 +114,9 @@ impl Entered {
     /// Everybody who may make a function run.
     pub fn new(access: &Access<'_>, function: FunctionId) -> Self {
         let estate = access.estate();
-        let given = Context::at(estate.as_of());
         let it = estate.get(function);
+        let exposed = access.exposure(function);
         let on = Thing::Function(function);
-        let mut invokers: Vec<(Exposure, Entrant)> = access
-            .who_may(access.invokers(), access.invoke(), on, &given)
-            .into_iter()
-            .map(|(who, verdict)| (access.circle(who, on), invoker(access, who, verdict, on, &given)))
-            .collect();
-        invokers.sort_by(|(circle, one), (other_circle, other)| {
-            circle.cmp(other_circle).then_with(|| one.who.cmp(&other.who))
-        });
         let mut doors: Vec<Door> = estate.endpoints_of(function).iter().map(|id| door(access, *id)).collect();
         doors.sort_by(|one, other| one.endpoint.cmp(&other.endpoint));
         let mut triggers: Vec<TriggerOut> =
@@ -134,13 +128,28 @@ impl Entered {
             account: account(estate, on),
             state: Word(it.map_or(State::Enabled, |it| it.state)),
             runs_as: it.and_then(|it| estate.runs_as(it)).map(|id| estate.label(Thing::Identity(id))),
-            exposed_to: Word(access.exposure(function).to),
+            exposed_to: Word(exposed.to),
+            exposed_surely: exposed.surely,
             doors,
-            invokers: invokers.into_iter().map(|(_, entrant)| entrant).collect(),
+            invokers: invokers(access, function),
             triggers,
             read_from: estate.origin(on).map(|origin| PlaceOut::new(estate, origin)),
         }
     }
+}
+
+/// Who may invoke a function by the decision, the widest circle first.
+fn invokers(access: &Access<'_>, function: FunctionId) -> Vec<Entrant> {
+    let (on, given) = (Thing::Function(function), Context::at(access.estate().as_of()));
+    let mut all: Vec<(Exposure, Entrant)> = access
+        .who_may(access.invokers(), access.invoke(), on, &given)
+        .into_iter()
+        .map(|(who, verdict)| (access.circle(who, on), invoker(access, who, verdict, on, &given)))
+        .collect();
+    all.sort_by(|(circle, one), (other_circle, other)| {
+        circle.cmp(other_circle).then_with(|| one.who.cmp(&other.who))
+    });
+    all.into_iter().map(|(_, entrant)| entrant).collect()
 }
 
 fn invoker(access: &Access<'_>, who: Principal, verdict: Verdict, on: Thing, given: &Context) -> Entrant {
@@ -158,7 +167,8 @@ fn invoker(access: &Access<'_>, who: Principal, verdict: Verdict, on: Thing, giv
                 let held = HeldOut::new(estate, grant, name, set);
                 let set = held.set.unwrap_or_else(|| "a statement of its own".to_owned());
                 let by = if name == who { String::new() } else { format!(", as {}", held.by) };
-                format!("holds {set} at {}{by}", held.at)
+                let at = if held.at == "everywhere" { held.at } else { format!("at {}", held.at) };
+                format!("holds {set} {at}{by}")
             }
             Via::Admission { name, .. } if name == who => "an invoke permission names it".to_owned(),
             Via::Admission { name, .. } => {
@@ -262,7 +272,11 @@ fn door(access: &Access<'_>, id: EndpointId) -> Door {
         network,
         faces_internet: faces_internet(&endpoint.network),
         is_judged: endpoint.way == Way::Direct,
-        lets_in: lets_in.collect(),
+        // A check of identity is the decision itself.
+        lets_in: match endpoint.check {
+            Check::Identity if access.is_open(id) => invokers(access, endpoint.function),
+            _ => lets_in.collect(),
+        },
         read_from: Some(read_from),
     }
 }

@@ -27,10 +27,11 @@ const BATCH: usize = 128 << 10;
 const WAITING: usize = 2;
 
 /// What a line comes to.
+#[expect(clippy::large_enum_variant, reason = "nearly all items are entities")]
 pub(super) enum Item<'a> {
     /// The time of the estate, and where it stands.
     AsOf(Timestamp, Position),
-    /// An entity, and the line it stands on.
+    /// An entity.
     Entity(Entity<'a>),
 }
 
@@ -258,14 +259,11 @@ fn item<'a>(
     if name == "estate" || name == "as_of" {
         for (key, value) in root.entries() {
             let name = scalar_text(key.value()).unwrap_or_default();
-            match ["estate", "as_of"].into_iter().find(|field| *field == name) {
-                Some(field) => {
-                    items.extend(header(field, value, seen, report).map(|time| Item::AsOf(time, value.at())));
-                }
-                None => {
-                    let fields = ["estate", "as_of"].into_iter();
-                    report.unknown(key, "a field of the first line", name, fields);
-                }
+            if let Some(field) = ["estate", "as_of"].into_iter().find(|field| *field == name) {
+                items.extend(header(field, value, seen, report).map(|time| Item::AsOf(time, value.at())));
+            } else {
+                let fields = ["estate", "as_of"].into_iter();
+                report.unknown(key, "a field of the first line", name, fields);
             }
         }
         return Ok(());

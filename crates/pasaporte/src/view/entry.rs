@@ -21,7 +21,10 @@ pub(crate) fn entered(page: Page, it: &Entered) -> String {
     let exposed = match (it.state.0, it.exposed_to.0) {
         (State::Disabled, _) => "It is switched off: nobody makes it run, whatever follows.".to_owned(),
         (_, Exposure::Insiders) => "Only insiders can make it run.".to_owned(),
-        (_, circle) => format!("At the widest, {} can make it run.", circle.phrase()),
+        (_, circle) => {
+            let can = if it.exposed_surely { "can" } else { "may be able to" };
+            format!("At the widest, {} {can} make it run.", circle.phrase())
+        }
     };
     out.push_str(&page.paragraph(&exposed, "", "", 0));
 

@@ -46,17 +46,7 @@ pub(crate) fn explained(page: Page, it: &Explained, function: Option<&str>) -> S
         );
         out.push_str(&page.paragraph(&missing, "  ", "  ", 2));
     }
-    let parts: [(&str, &dyn Fn(&GroundOut) -> bool); 4] = [
-        ("Denied by", &|ground| ground.effect.0 == Effect::Deny && ground.side != "ceiling"),
-        ("Allowed by the caller's side", &|ground| {
-            ground.effect.0 == Effect::Allow && ground.side == "caller"
-        }),
-        ("Allowed by the resource's side", &|ground| {
-            ground.effect.0 == Effect::Allow && ground.side == "resource"
-        }),
-        ("Bounded by", &|ground| ground.side == "ceiling"),
-    ];
-    for (title, wanted) in parts {
+    for (title, wanted) in PARTS {
         let grounds: Vec<&GroundOut> = it.grounds.iter().filter(|ground| wanted(ground)).collect();
         if !grounds.is_empty() {
             let _ = writeln!(out, "\n{}", paint(BOLD, title));
@@ -76,6 +66,19 @@ pub(crate) fn explained(page: Page, it: &Explained, function: Option<&str>) -> S
     }
     out
 }
+
+/// A title, and which grounds stand under it.
+type Part = (&'static str, fn(&GroundOut) -> bool);
+
+/// The titled groups of grounds, in the order they are told.
+const PARTS: [Part; 4] = [
+    ("Denied by", |ground| ground.effect.0 == Effect::Deny && ground.side != "ceiling"),
+    ("Allowed by the caller's side", |ground| ground.effect.0 == Effect::Allow && ground.side == "caller"),
+    ("Allowed by the resource's side", |ground| {
+        ground.effect.0 == Effect::Allow && ground.side == "resource"
+    }),
+    ("Bounded by", |ground| ground.side == "ceiling"),
+];
 
 fn circumstances(it: &Explained) -> String {
     let as_of = it.question.as_of.as_ref().map_or_else(

@@ -2,7 +2,8 @@
 
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{
-    AccountOf, At, Check, EndpointId, FunctionId, IdentityId, KeyId, LastUse, Network, State, Thing, Way,
+    AccountOf, At, Check, EndpointId, FunctionId, IdentityId, KeyId, LastUse, Network, Principal, State,
+    Thing, Way,
 };
 use pasaporte_core::rules::Audit;
 
@@ -104,17 +105,25 @@ fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
     if endpoint.way != Way::Direct {
         return vec!["not judged: a route".to_owned()];
     }
-    let callers = audit.access().callers_at(id);
+    let access = audit.access();
+    let callers: Vec<(Principal, Verdict)> = match endpoint.check {
+        // A check of identity is the decision itself, also for those of whom it asks something.
+        Check::Identity if access.is_open(id) => access.who_may(
+            access.invokers(),
+            access.invoke(),
+            Thing::Function(endpoint.function),
+            &audit.now(),
+        ),
+        _ => access.callers_at(id).into_iter().map(|caller| (caller.who, caller.verdict)).collect(),
+    };
     if callers.is_empty() {
         return vec!["nobody".to_owned()];
     }
-    callers
-        .iter()
-        .map(|caller| {
-            let label = estate.principal_label(caller.who);
-            if caller.verdict == Verdict::Depends { format!("{label}, perhaps") } else { label }
-        })
-        .collect()
+    let told = callers.into_iter().map(|(who, verdict)| {
+        let label = estate.principal_label(who);
+        if verdict == Verdict::Depends { format!("{label}, perhaps") } else { label }
+    });
+    told.collect()
 }
 
 pub(super) fn identities(audit: &Audit<'_>) -> Table {
@@ -131,7 +140,7 @@ pub(super) fn identities(audit: &Audit<'_>) -> Table {
         let [_, account] = place(audit, Thing::Identity(id));
         let kind =
             if identity.default { format!("{}, default", identity.kind) } else { identity.kind.to_string() };
-        let principal = pasaporte_core::estate::Principal::Identity(id);
+        let principal = Principal::Identity(id);
         let grants = audit.access().held(principal).len();
         table.row(vec![
             Cell::text(estate.id(id)),
