@@ -128,3 +128,19 @@ fn conditions_read_as_parts_of_a_sentence() {
     let like = sentence(|_| (SOURCE, Test::Like(Box::new([Pattern::parse("bucket:*").unwrap()]))));
     assert_eq!(like, "source resource is like bucket:*");
 }
+
+#[test]
+fn what_is_unknown_stays_so_unless_the_rest_decides() {
+    let all = [Truth::False, Truth::Unknown, Truth::True];
+    for one in all {
+        assert_eq!(!!one, one);
+        assert_eq!((one.and(Truth::True), one.and(Truth::False)), (one, Truth::False));
+        assert_eq!((one.or(Truth::False), one.or(Truth::True)), (one, Truth::True));
+        for other in all {
+            assert_eq!(!one.and(other), (!one).or(!other), "{one:?} {other:?}");
+            assert_eq!(one.and(other), Truth::all([other, one]));
+            assert_eq!(one.or(other), Truth::any([other, one]));
+        }
+    }
+    assert_eq!((Truth::all([]), Truth::any([])), (Truth::True, Truth::False));
+}

@@ -564,6 +564,43 @@ proptest! {
         prop_assert_eq!(answers(&turned), before);
     }
 
+    /// How statements are shared out among grants is a matter of taste.
+    #[test]
+    fn a_grant_of_many_statements_is_as_many_grants(recipe in recipe()) {
+        let before = answers(&recipe);
+        let mut apart = recipe.clone();
+        apart.grants.clear();
+        for (who, set, lines, place, ended) in recipe.grants {
+            apart.grants.push((who, set, Vec::new(), place, ended));
+            apart.grants.extend(lines.into_iter().map(|line| (who, None, vec![line], place, ended)));
+        }
+        prop_assert_eq!(answers(&apart), before);
+    }
+
+    /// Whatever becomes known of a call, a plain answer stays, and what is settled by some of it stays settled by more.
+    #[test]
+    fn facts_settle_what_was_open_and_nothing_else(
+        recipe in recipe(), second_factor: bool, secure: bool, audience in "web|app"
+    ) {
+        let (estate, principals, things) = cook(&recipe);
+        let access = Access::new(&estate);
+        let known = |fact: bool| Known::Text(fact.to_string());
+        let little = Context::at(Some(time("2026-11-20")));
+        let more = little.clone().with(Attribute::SecondFactor, known(second_factor));
+        let all = more.clone()
+            .with(Attribute::SecureTransport, known(secure))
+            .with(Attribute::TokenAudience, Known::Text(audience));
+        for &principal in &principals {
+            for (action, &on) in ACTIONS.iter().flat_map(|action| things[4..].iter().map(move |on| (action, on))) {
+                let action = access.action(action);
+                let [little, more, all] = [&little, &more, &all]
+                    .map(|given| access.verdict(&Question { principal, action: &action, on, given }));
+                prop_assert!(little == Verdict::Depends || (little == more && more == all));
+                prop_assert!(more == Verdict::Depends || more == all);
+            }
+        }
+    }
+
     /// Turned around: whoever is given invoking by name, and only they, are those of whom the decision says so.
     #[test]
     fn who_may_is_everybody_of_whom_the_decision_says_so(recipe in recipe()) {

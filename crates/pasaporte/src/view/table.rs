@@ -209,3 +209,62 @@ fn blocks(page: Page, table: &Table) -> String {
     }
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    /// A function, those who may, a remark for people and a number that only programs see.
+    fn rows() -> Table {
+        let mut table =
+            Table::new(&[("id", "FUNCTION"), ("who", "WHO MAY"), ("remark", "REMARK"), ("line", "")]);
+        for (id, who, remark) in [
+            ("function:sell-ticket", vec!["anyone", "user:ana", "group:clerks", "group:night-shift"], "open"),
+            ("function:refund", vec![], "closed for the winter, opens again with the first ferry of spring"),
+        ] {
+            let who = who.into_iter().map(str::to_owned).collect();
+            table.row(vec![Cell::text(id), Cell::Many(who), Cell::text(remark), Cell::Number(7)]);
+        }
+        table
+    }
+
+    fn drawn(width: usize) -> String {
+        anstream::adapter::strip_str(&table(Page::new(Some(width)), &rows())).to_string()
+    }
+
+    #[rstest]
+    #[case::all_in_one_line(200, "function:sell-ticket  anyone, user:ana, +2  open")]
+    #[case::a_remark_on_several_lines(80, "function:sell-ticket  anyone, user:ana, +2  open")]
+    #[case::a_block_a_row(60, "function:sell-ticket\n  WHO MAY anyone, user:ana, +2   REMARK open")]
+    fn a_table_takes_the_shape_that_fits(#[case] width: usize, #[case] expected: &str) {
+        assert!(drawn(width).contains(expected), "{}", drawn(width));
+    }
+
+    #[rstest]
+    fn whatever_the_width_no_word_is_lost_or_broken(
+        #[values(40, 60, 72, 80, 90, 100, 120, 160, 200)] width: usize,
+    ) {
+        let text = drawn(width);
+        for word in "function:sell-ticket function:refund open closed for the winter, opens again".split(' ')
+        {
+            assert!(text.split_whitespace().any(|each| each == word), "{word} in\n{text}");
+        }
+        assert!(!text.contains('7'), "what is for programs alone is not shown:\n{text}");
+    }
+
+    #[test]
+    fn rows_are_in_order_and_programs_get_every_name() {
+        let json = rows().to_json();
+        let ids: Vec<&Value> = json.iter().map(|row| &row["id"]).collect();
+        assert_eq!(ids, ["function:refund", "function:sell-ticket"]);
+        assert_eq!(json[1]["who"].as_array().map(Vec::len), Some(4));
+        assert_eq!(json[1]["line"], 7);
+    }
+
+    #[test]
+    fn a_table_of_nothing_says_none() {
+        assert_eq!(table(Page::new(None), &Table::new(&[("id", "ID")])), "none\n");
+    }
+}

@@ -1,0 +1,68 @@
+//! What the documents say is so: their links lead somewhere, their story can be followed, no command is left out.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use assert_cmd::Command;
+use rstest::rstest;
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+fn read(document: &str) -> String {
+    fs::read_to_string(root().join(document)).unwrap()
+}
+
+#[rstest]
+#[case("README.md")]
+#[case("CONTRIBUTING.md")]
+#[case("docs/architecture.md")]
+#[case("docs/access-model.md")]
+#[case("docs/estate-format.md")]
+#[case("docs/findings.md")]
+#[case("docs/performance.md")]
+fn links_lead_somewhere(#[case] document: &str) {
+    let text = read(document);
+    let folder = root().join(document).parent().unwrap().to_owned();
+    let targets = text.split("](").skip(1).filter_map(|rest| rest.split([')', '#']).next());
+    for target in targets.filter(|target| !target.is_empty() && !target.contains("://")) {
+        assert!(folder.join(target).exists(), "{document} leads to {target}, which is not there");
+    }
+}
+
+/// The commands of the README's story, in order, in a folder of their own.
+#[test]
+fn the_story_of_the_readme_can_be_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let estate = folder.path().join("ferries/levante.yaml");
+    let text = read("README.md");
+    let after = |beginning: &str| text.lines().find_map(|line| line.strip_prefix(beginning)).unwrap().trim();
+    let (mistake, mend) = (after("# in ferries/levante.yaml, replace"), after("# by"));
+    let run = |line: &str, code: i32| {
+        let args = line.split('#').next().unwrap().split_whitespace();
+        Command::cargo_bin("pasaporte").unwrap().current_dir(&folder).args(args).assert().code(code);
+    };
+    for line in text.lines().filter_map(|line| line.strip_prefix("pasaporte ")) {
+        if line.contains("--fail-on") {
+            run(line, 1);
+            let before = fs::read_to_string(&estate).unwrap();
+            assert!(before.contains(mistake), "nothing to replace");
+            fs::write(&estate, before.replace(mistake, mend)).unwrap();
+        }
+        run(line, 0);
+    }
+}
+
+#[test]
+fn every_command_stands_in_the_readme() {
+    let help = Command::cargo_bin("pasaporte").unwrap().arg("--help").assert().success();
+    let help = String::from_utf8(help.get_output().stdout.clone()).unwrap();
+    let commands =
+        help.split("Commands:").nth(1).unwrap().lines().skip(1).take_while(|line| !line.is_empty());
+    let names = commands.filter(|line| line.starts_with("  ") && !line.starts_with("   "));
+    let text = read("README.md");
+    for name in names.filter_map(|line| line.split_whitespace().next()).filter(|name| *name != "help") {
+        assert!(text.contains(&format!("`pasaporte {name}")), "{name} is not told of");
+    }
+}
