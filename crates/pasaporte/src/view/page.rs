@@ -79,6 +79,7 @@ fn with_names(line: &str) -> String {
         .split(' ')
         .map(|word| {
             let bare = word.trim_end_matches([',', '.', ';', ')', '\'', ':']).trim_start_matches('(');
+            let bare = bare.strip_suffix("'s").unwrap_or(bare);
             let is_name = bare.split_once(':').is_some_and(|(kind, id)| {
                 !kind.is_empty()
                     && kind.chars().all(|each| each.is_ascii_lowercase() || each == '-')

@@ -45,7 +45,7 @@ pub(super) fn functions(audit: &Audit<'_>) -> Table {
         let exposed_to = match function.state {
             State::Disabled => "nobody: disabled".to_owned(),
             State::Enabled if exposed.surely => exposed.to.to_string(),
-            State::Enabled => format!("{}, perhaps", exposed.to),
+            State::Enabled => format!("{} (perhaps)", exposed.to),
         };
         table.row(vec![
             Cell::text(estate.id(id)),
@@ -121,7 +121,7 @@ fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
     }
     let told = callers.into_iter().map(|(who, verdict)| {
         let label = estate.principal_label(who);
-        if verdict == Verdict::Depends { format!("{label}, perhaps") } else { label }
+        if verdict == Verdict::Depends { format!("{label} (perhaps)") } else { label }
     });
     told.collect()
 }
