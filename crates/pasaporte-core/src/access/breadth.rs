@@ -1,5 +1,6 @@
 //! How much of what a statement gives is left in effect, once denies and ceilings have taken theirs.
 
+use super::profile::Profile;
 use super::{Access, Context, Truth};
 use crate::estate::{At, CeilingId, Effect, Grant, GrantId, Principal, Statement, StatementId};
 use crate::pattern::{Pattern, covers};
@@ -71,8 +72,7 @@ impl Access<'_> {
         let estate = self.estate();
         let mut denied = Vec::new();
         let profile = self.profile(holder);
-        let all = profile.denies.get_or_init(|| self.denies(&profile.grants));
-        for &(id, deny) in all {
+        for &(id, deny) in self.denies(&profile) {
             let other = estate.grant(id);
             let reaches = match (other.at, grant.at) {
                 (At::Everywhere, _) => true,
@@ -95,15 +95,17 @@ impl Access<'_> {
     }
 
     /// The denies of those grants of a principal that had not expired.
-    pub(super) fn denies(&self, grants: &[(GrantId, Principal)]) -> Box<[(GrantId, StatementId)]> {
-        let in_force = grants.iter().filter(|(id, _)| !self.has_expired(self.estate.grant(*id)));
-        in_force
-            .flat_map(|&(id, _)| {
-                let statements = self.statements_of(self.estate.grant(id));
-                statements.map(move |contained| (id, contained.statement))
-            })
-            .filter(|(_, statement)| self.estate.statement(*statement).effect == Effect::Deny)
-            .collect()
+    pub(super) fn denies<'p>(&self, profile: &'p Profile) -> &'p [(GrantId, StatementId)] {
+        profile.denies.get_or_init(|| {
+            let in_force = profile.grants.iter().filter(|(id, _)| !self.has_expired(self.estate.grant(*id)));
+            in_force
+                .flat_map(|&(id, _)| {
+                    let statements = self.statements_of(self.estate.grant(id));
+                    statements.map(move |contained| (id, contained.statement))
+                })
+                .filter(|(_, statement)| self.estate.statement(*statement).effect == Effect::Deny)
+                .collect()
+        })
     }
 
     fn ceiling_covers(

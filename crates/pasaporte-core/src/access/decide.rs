@@ -53,12 +53,12 @@ impl<'e> Access<'e> {
     /// statements allows without conditions is allowed from its side.
     pub(crate) fn is_unopposed(&self, principal: Principal) -> bool {
         let profile = self.profile(principal);
-        profile.ceilings.is_empty() && profile.denies.get_or_init(|| self.denies(&profile.grants)).is_empty()
+        profile.ceilings.is_empty() && self.denies(&profile).is_empty()
     }
 
     /// Whether nothing stands on a thing, and an allow from a principal's side is enough for it.
     pub(crate) fn takes_one_side(&self, principal: Principal, on: Thing) -> bool {
-        let nothing = Action { text: Box::default(), exact: Box::default(), any_case: None };
+        let nothing = Action::default();
         let question = Question { principal, action: &nothing, on, given: &Context::default() };
         self.admissions_on(on).is_empty() && Case::new(self, &question).needs() == Needs::EitherSide
     }

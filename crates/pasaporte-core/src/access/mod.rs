@@ -107,7 +107,6 @@ impl<'e> Access<'e> {
             (estate.account_of(thing), admissions_on.contains_key(&thing))
         };
         let resources = (0..estate.count::<ResourceId>()).map(of_resource).collect();
-        let nothing = || Action { text: Box::default(), exact: Box::default(), any_case: None };
         let mut access = Self {
             estate,
             membership: names::Membership::new(estate, &population),
@@ -138,8 +137,8 @@ impl<'e> Access<'e> {
             catalogue: Catalogue::new(estate),
             known: catalogue::Known::new(estate),
             some_ignore_case,
-            invoke: nothing(),
-            assume: nothing(),
+            invoke: Action::default(),
+            assume: Action::default(),
             invokers: OnceLock::new(),
             stranger: Context::of_a_stranger(estate.as_of()),
             prepared: Mutex::default(),

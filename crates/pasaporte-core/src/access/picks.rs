@@ -11,7 +11,7 @@ use super::Access;
 use crate::estate::{ActionsId, Estate, Id, ResourcesId, Selection, Thing};
 
 /// An action, with the choices of actions that pick it.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct Action {
     pub(super) text: Box<str>,
     /// A bit for each distinct choice, where case counts and where it does not.
