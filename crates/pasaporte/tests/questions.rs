@@ -126,6 +126,8 @@ fn a_circumstance_is_fixed_once() {
 #[case::no_such_resource(&["fare-role", "table/read", "table:bokings"], "there is no thing", "table:bookings")]
 #[case::a_pattern(&["fare-role", "table/*", "table:bookings"], "is not one action", "pasaporte reach")]
 #[case::no_action(&["fare-role", "read", "table:bookings"], "is not one action", "SERVICE/OPERATION")]
+#[case::no_service_like_it(&["service:zzzzzzzz", "function/invoke", "sell-ticket"], "there is no service", "write it like service:")]
+#[case::no_verifier_like_it(&["token:zzzzzzzz", "function/invoke", "sell-ticket"], "there is no verifier", "write it like token:")]
 #[case::nothing_like_it(&["zzzzzzzz", "table/read", "bookings"], "there is no principal", "write it like identity:")]
 fn what_is_not_there_is_refused_with_the_nearest(
     #[case] question: &[&str],

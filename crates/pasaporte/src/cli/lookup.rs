@@ -33,15 +33,17 @@ pub(super) fn function(estate: &Estate, text: &str) -> Result<FunctionId, Stop> 
 
 /// Anything that can be acted on; where a name may mean several things, one of the kind that the action is on.
 pub(super) fn thing(estate: &Estate, text: &str, action: &str) -> Result<Thing, Stop> {
-    if let (Some((kind, _)), None) = (action.split_once('/'), text.split_once(':')) {
-        let of_kind = format!("{kind}:{text}");
-        let fits = |thing| !matches!(thing, Thing::Grant(_) | Thing::Ceiling(_) | Thing::Enrolment(_));
-        if let Ok(found) = find(estate, &of_kind, &Wanted { what: "thing", example: "", fits }) {
-            return Ok(found);
-        }
+    let wanted = Wanted {
+        what: "thing",
+        example: "bucket:tide-tables",
+        fits: |thing| !matches!(thing, Thing::Grant(_) | Thing::Ceiling(_) | Thing::Enrolment(_)),
+    };
+    if let (Some((kind, _)), None) = (action.split_once('/'), text.split_once(':'))
+        && let Ok(found) = find(estate, &format!("{kind}:{text}"), &wanted)
+    {
+        return Ok(found);
     }
-    let fits = |thing| !matches!(thing, Thing::Grant(_) | Thing::Ceiling(_) | Thing::Enrolment(_));
-    find(estate, text, &Wanted { what: "thing", example: "bucket:tide-tables", fits })
+    find(estate, text, &wanted)
 }
 
 /// A principal. A function stands for the identity that it runs as, and is given back as well.
@@ -57,7 +59,7 @@ pub(super) fn principal(estate: &Estate, text: &str) -> Result<(Principal, Optio
             estate.name(name).map(Principal::Service).filter(|service| services(estate).contains(service));
         return known.map(|service| (service, None)).ok_or_else(|| {
             let all = services(estate).into_iter().map(|service| estate.principal_label(service)).collect();
-            unknown(text, "service that the estate names", all)
+            unknown(text, "service that the estate names", "service:object-store", all)
         });
     }
     if let Some(name) = named("outside") {
@@ -70,7 +72,7 @@ pub(super) fn principal(estate: &Estate, text: &str) -> Result<(Principal, Optio
         let verifier = estate.find::<VerifierId>(id).map(Principal::Token);
         return verifier.map(|principal| (principal, None)).ok_or_else(|| {
             let all = estate.all::<VerifierId>().map(|(id, _)| format!("token:{}", estate.id(id))).collect();
-            unknown(text, "verifier", all)
+            unknown(text, "verifier", "token:staff-tokens", all)
         });
     }
     // A function and what it runs as often have one name; then that is meant.
@@ -194,16 +196,11 @@ fn things(estate: &Estate, wanted: &Wanted) -> Vec<(String, Thing)> {
 
 fn nothing(estate: &Estate, text: &str, wanted: &Wanted) -> Stop {
     let labels = things(estate, wanted).into_iter().map(|(label, _)| label).collect();
-    match unknown(text, wanted.what, labels) {
-        Stop::Misused { message, help } if help.is_empty() => {
-            Stop::Misused { message, help: format!("write it like {}", wanted.example) }
-        }
-        other => other,
-    }
+    unknown(text, wanted.what, wanted.example, labels)
 }
 
-/// That there is no such thing, with the nearest names.
-fn unknown(text: &str, what: &str, labels: Vec<String>) -> Stop {
+/// That there is no such thing, with the nearest names; where none is near, how one is written.
+fn unknown(text: &str, what: &str, example: &str, labels: Vec<String>) -> Stop {
     let bare = |label: &str| label.split_once(':').map_or(label, |(_, id)| id).to_lowercase();
     let asked = bare(text);
     let most = 2 + asked.chars().count() / 4;
@@ -216,6 +213,10 @@ fn unknown(text: &str, what: &str, labels: Vec<String>) -> Stop {
     let near: Vec<String> = near.into_iter().take(3).map(|(_, label)| label).collect();
     Stop::Misused {
         message: format!("there is no {what} `{}`", view::safe(text)),
-        help: if near.is_empty() { String::new() } else { format!("did you mean {}?", near.join(" or ")) },
+        help: if near.is_empty() {
+            format!("write it like {example}")
+        } else {
+            format!("did you mean {}?", near.join(" or "))
+        },
     }
 }
