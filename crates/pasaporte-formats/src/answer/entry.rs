@@ -1,7 +1,7 @@
 //! Who may make a function run, in effect.
 
 use pasaporte_core::access::{Access, Context, Question, Verdict, Via};
-use pasaporte_core::entry::{Because, Exposure, faces_internet};
+use pasaporte_core::entry::{Because, Caller, Exposure, faces_internet};
 use pasaporte_core::estate::{
     Check, Effect, EndpointId, FunctionId, Network, Principal, State, Thing, TriggerId, Way,
 };
@@ -216,47 +216,6 @@ fn door(access: &Access<'_>, id: EndpointId) -> Door {
         Network::Listed(networks) => networks.iter().map(ToString::to_string).collect(),
     };
     let read_from = PlaceOut::new(estate, endpoint.origin);
-    let lets_in = access.callers_at(id).into_iter().map(|caller| {
-        let (because, depends_on, mut places) = match &caller.because {
-            Because::NoCheck => ("the endpoint checks nothing".to_owned(), String::new(), Vec::new()),
-            Because::UncheckedToken(verifier) => {
-                let verifier = Thing::Verifier(*verifier);
-                let origin = estate.origin(verifier);
-                (
-                    format!("{} checks no signature", estate.label(verifier)),
-                    String::new(),
-                    origin.into_iter().collect(),
-                )
-            }
-            Because::PublicToken(token) => {
-                let token = Thing::Token(*token);
-                let origin = estate.origin(token);
-                (
-                    format!("{} passes and was handed to public clients", estate.label(token)),
-                    String::new(),
-                    origin.into_iter().collect(),
-                )
-            }
-            Because::Holds => {
-                let origin = caller.who.thing().and_then(|thing| estate.origin(thing));
-                ("what it holds is accepted".to_owned(), String::new(), origin.into_iter().collect())
-            }
-            Because::Decision(answer) => {
-                let allows = answer.grounds.iter().filter(|ground| ground.effect == Effect::Allow);
-                let origins = allows.map(|ground| estate.statement(ground.statement).origin).collect();
-                ("it may invoke the function".to_owned(), answer.residual(estate), origins)
-            }
-        };
-        places.dedup();
-        Entrant {
-            who: estate.principal_label(caller.who),
-            verdict: Word(caller.verdict),
-            depends_on: (!depends_on.is_empty()).then_some(depends_on),
-            because,
-            members: None,
-            read_from: places.into_iter().map(|origin| PlaceOut::new(estate, origin)).collect(),
-        }
-    });
     Door {
         endpoint: estate.label(Thing::Endpoint(id)),
         gateway: match &endpoint.way {
@@ -275,9 +234,53 @@ fn door(access: &Access<'_>, id: EndpointId) -> Door {
         // A check of identity is the decision itself.
         lets_in: match endpoint.check {
             Check::Identity if access.is_open(id) => invokers(access, endpoint.function),
-            _ => lets_in.collect(),
+            _ => access.callers_at(id).iter().map(|it| caller(access, it)).collect(),
         },
         read_from: Some(read_from),
+    }
+}
+
+/// Somebody who gets through an endpoint that does not ask the decision.
+fn caller(access: &Access<'_>, it: &Caller<'_>) -> Entrant {
+    let estate = access.estate();
+    let (because, depends_on, mut places) = match &it.because {
+        Because::NoCheck => ("the endpoint checks nothing".to_owned(), String::new(), Vec::new()),
+        Because::UncheckedToken(verifier) => {
+            let verifier = Thing::Verifier(*verifier);
+            let origin = estate.origin(verifier);
+            (
+                format!("{} checks no signature", estate.label(verifier)),
+                String::new(),
+                origin.into_iter().collect(),
+            )
+        }
+        Because::PublicToken(token) => {
+            let token = Thing::Token(*token);
+            let origin = estate.origin(token);
+            (
+                format!("{} passes and was handed to public clients", estate.label(token)),
+                String::new(),
+                origin.into_iter().collect(),
+            )
+        }
+        Because::Holds => {
+            let origin = it.who.thing().and_then(|thing| estate.origin(thing));
+            ("what it holds is accepted".to_owned(), String::new(), origin.into_iter().collect())
+        }
+        Because::Decision(answer) => {
+            let allows = answer.grounds.iter().filter(|ground| ground.effect == Effect::Allow);
+            let origins = allows.map(|ground| estate.statement(ground.statement).origin).collect();
+            ("it may invoke the function".to_owned(), answer.residual(estate), origins)
+        }
+    };
+    places.dedup();
+    Entrant {
+        who: estate.principal_label(it.who),
+        verdict: Word(it.verdict),
+        depends_on: (!depends_on.is_empty()).then_some(depends_on),
+        because,
+        members: None,
+        read_from: places.into_iter().map(|origin| PlaceOut::new(estate, origin)).collect(),
     }
 }
 
