@@ -254,14 +254,9 @@ impl<'e> Access<'e> {
         }
     }
 
-    /// The ceilings that bind a principal.
-    pub fn ceilings_on(&self, principal: Principal) -> Box<[CeilingId]> {
-        self.profile(principal).ceilings.clone()
-    }
-
     /// Whether a grant had ended when the estate was true.
     pub fn has_expired(&self, grant: &Grant) -> bool {
-        matches!((grant.expires, self.estate.as_of()), (Some(end), Some(now)) if end <= now)
+        self.estate.has_ended(grant.expires)
     }
 
     /// The statements of a grant: its own, and those of its set and all sets included there.

@@ -109,7 +109,7 @@ impl<'e> Access<'e> {
     pub fn is_accepted(&self, key: KeyId) -> bool {
         let estate = self.estate();
         estate.get(key).is_some_and(|key| {
-            let ended = matches!((key.expires, estate.as_of()), (Some(end), Some(now)) if end <= now);
+            let ended = estate.has_ended(key.expires);
             key.state == State::Enabled && !ended
         })
     }
@@ -148,7 +148,7 @@ impl<'e> Access<'e> {
             || (token.audiences.is_empty() && token.verifier == Some(id));
         let signed = verifier.algorithms.is_empty()
             || token.algorithm.is_none_or(|algorithm| accepts(verifier.algorithms, algorithm));
-        let ended = matches!((token.expires, estate.as_of()), (Some(end), Some(now)) if end <= now);
+        let ended = estate.has_ended(token.expires);
         !made_for_another && issued && addressed && signed && !ended
     }
 

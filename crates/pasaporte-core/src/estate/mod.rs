@@ -99,6 +99,11 @@ impl Estate {
         self.as_of
     }
 
+    /// Whether something that ends then had ended when the estate was true.
+    pub fn has_ended(&self, expires: Option<Timestamp>) -> bool {
+        matches!((expires, self.as_of()), (Some(end), Some(now)) if end <= now)
+    }
+
     /// The thing of that id, or nothing where it is only mentioned.
     pub fn get<K: Kept>(&self, id: K) -> Option<&K::Value> {
         K::table(&self.tables).get(id.index())
