@@ -263,11 +263,11 @@ impl Naive<'_> {
             };
             let ended = grant.expires.is_some_and(|end| Some(end) <= self.estate.as_of());
             if names.contains(&grant.principal) && holds_here && !ended {
-                let mut statements = grant.statements.to_vec();
+                let mut statements: Vec<StatementId> = grant.statements.ids().collect();
                 let mut sets: Vec<_> = grant.set.into_iter().collect();
                 while let Some(set) = sets.pop() {
                     if let Some(set) = self.estate.get(set) {
-                        statements.extend(&set.statements);
+                        statements.extend(set.statements.ids());
                         sets.extend(&set.includes);
                     }
                 }
@@ -303,7 +303,7 @@ impl Naive<'_> {
             });
             if binds {
                 let mut bound = (0, 0);
-                self.weigh(&ceiling.statements, who, action, on, &mut bound);
+                self.weigh(&ceiling.statements.ids().collect::<Vec<_>>(), who, action, on, &mut bound);
                 answer = answer.min(bound.0).min(2 - bound.1);
             }
         }

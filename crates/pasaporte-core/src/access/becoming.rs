@@ -87,14 +87,13 @@ impl Access<'_> {
         let profile = self.profile(principal);
         let mut all: Vec<IdentityId> =
             profile.names.iter().flat_map(|&name| self.trusting.of(name)).map(|(_, id)| *id).collect();
-        for &(id, _) in &profile.grants {
-            let grant = estate.grant(id);
-            for contained in self.statements_of(grant) {
+        for held in profile.grants.iter().filter(|held| !held.ended) {
+            for contained in self.all_statements(held.statements, held.set) {
                 let statement = estate.statement(contained.statement);
                 if statement.effect == Effect::Deny || !self.assume.may_be_picked_by(statement.actions) {
                     continue;
                 }
-                all.extend(self.identities_taken(statement.resources, grant.at));
+                all.extend(self.identities_taken(statement.resources, held.at));
             }
         }
         all.sort_unstable();

@@ -97,11 +97,11 @@ impl Access<'_> {
     /// The denies of those grants of a principal that had not expired.
     pub(super) fn denies<'p>(&self, profile: &'p Profile) -> &'p [(GrantId, StatementId)] {
         profile.denies.get_or_init(|| {
-            let in_force = profile.grants.iter().filter(|(id, _)| !self.has_expired(self.estate.grant(*id)));
+            let in_force = profile.grants.iter().filter(|held| !held.ended);
             in_force
-                .flat_map(|&(id, _)| {
-                    let statements = self.statements_of(self.estate.grant(id));
-                    statements.map(move |contained| (id, contained.statement))
+                .flat_map(|held| {
+                    let statements = self.all_statements(held.statements, held.set);
+                    statements.map(move |contained| (held.grant, contained.statement))
                 })
                 .filter(|(_, statement)| self.estate.statement(*statement).effect == Effect::Deny)
                 .collect()
@@ -119,7 +119,7 @@ impl Access<'_> {
         let estate = self.estate();
         let mut certain = Vec::new();
         let mut possible = Vec::new();
-        for &statement in &estate.ceiling(id).statements {
+        for statement in estate.ceiling(id).statements.ids() {
             let statement = estate.statement(statement);
             if statement.effect == Effect::Deny || !self.covers_resources(statement.resources, resources) {
                 continue;

@@ -14,7 +14,7 @@ use std::borrow::Cow;
 
 use super::condition::Facts;
 use super::picks::Label;
-use super::profile::Profiled;
+use super::profile::{Held, Profiled};
 use super::reason::{Answer, Ground, Needs, Shortfall, Verdict, Via};
 use super::{Access, Action, Context, Known, Truth};
 use crate::estate::{
@@ -211,26 +211,30 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     fn callers_side<R: Record<'e>>(&self, record: &mut R) -> Weights {
         let estate = self.access.estate;
         let mut weights = Weights::NONE;
-        for &(id, name) in &self.profile.grants {
-            let grant = estate.grant(id);
-            let here = match grant.at {
+        for &Held { grant: id, name, at, ended, set, statements } in &self.profile.grants {
+            let here = match at {
                 At::Everywhere => true,
                 At::Thing(place) => estate.lies_in(self.question.on, place),
             };
-            let expired = self.access.has_expired(grant);
-            if (!here || expired) && !R::KEEPS {
+            if (!here || ended) && !R::KEEPS {
                 continue;
             }
-            for contained in self.access.statements_of(grant) {
+            for contained in self.access.all_statements(statements, set) {
                 let statement = estate.statement(contained.statement);
                 let (action, resource) = self.fits(statement);
-                if action && resource && here && !expired {
+                if action && resource && here && !ended {
                     let via = Via::Grant { grant: id, name, set: contained.set };
-                    let holds = self.ground(contained.statement, statement, via, &grant.conditions, record);
+                    let holds = self.ground(
+                        contained.statement,
+                        statement,
+                        via,
+                        &estate.grant(id).conditions,
+                        record,
+                    );
                     weights.add(statement.effect, holds);
                 } else if R::KEEPS
                     && statement.effect == Effect::Allow
-                    && let Some(near) = near_miss(id, statement, [action, resource, here, !expired], self)
+                    && let Some(near) = near_miss(id, statement, [action, resource, here, !ended], self)
                 {
                     record.shortfall(near);
                 }
@@ -261,7 +265,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         let mut bounded = Truth::True;
         for &id in &self.profile.ceilings {
             let mut weights = Weights::NONE;
-            for &each in &estate.ceiling(id).statements {
+            for each in estate.ceiling(id).statements.ids() {
                 let statement = estate.statement(each);
                 if self.fits(statement) == (true, true) {
                     let holds = self.ground(each, statement, Via::Ceiling(id), &[], record);

@@ -21,7 +21,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
     AccountOf, AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, Grant, GrantId, GroupId, Id,
-    IdentityId, KeyId, PatternId, Principal, ResourceId, ScopeId, SetId, StatementId, Thing, UserId,
+    IdentityId, KeyId, PatternId, Principal, ResourceId, ScopeId, SetId, StatementId, Statements, Thing,
+    UserId,
 };
 use crate::pattern::Pattern;
 
@@ -195,7 +196,7 @@ impl<'e> Access<'e> {
 
     /// The grants that a principal holds by any of its names, each with that name.
     pub fn held(&self, principal: Principal) -> Box<[(GrantId, Principal)]> {
-        self.profile(principal).grants.clone()
+        self.profile(principal).grants.iter().map(|held| (held.grant, held.name)).collect()
     }
 
     /// The invoke permissions, trusts or access list entries on a thing.
@@ -260,9 +261,13 @@ impl<'e> Access<'e> {
     }
 
     /// The statements of a grant: its own, and those of its set and all sets included there.
-    pub(crate) fn statements_of(&self, grant: &'e Grant) -> impl Iterator<Item = Contained> {
-        let own = grant.statements.iter().map(|&statement| Contained { statement, set: None });
-        let held = grant.set.map_or(&[][..], |set| self.contents(set));
+    pub(crate) fn statements_of(&self, grant: &Grant) -> impl Iterator<Item = Contained> {
+        self.all_statements(grant.statements, grant.set)
+    }
+
+    fn all_statements(&self, own: Statements, set: Option<SetId>) -> impl Iterator<Item = Contained> {
+        let own = own.ids().map(|statement| Contained { statement, set: None });
+        let held = set.map_or(&[][..], |set| self.contents(set));
         own.chain(held.iter().copied())
     }
 
@@ -273,7 +278,7 @@ impl<'e> Access<'e> {
             let mut all = Vec::new();
             while let Some(next) = open.pop() {
                 let Some(set) = self.estate.get(next) else { continue };
-                all.extend(set.statements.iter().map(|&statement| Contained { statement, set: Some(next) }));
+                all.extend(set.statements.ids().map(|statement| Contained { statement, set: Some(next) }));
                 open.extend(set.includes.iter().rev().filter(|included| seen.insert(**included)));
             }
             all.into()

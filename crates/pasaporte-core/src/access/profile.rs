@@ -3,21 +3,35 @@
 use std::sync::OnceLock;
 
 use super::Access;
-use crate::estate::{AccountOf, CeilingId, GrantId, Id, Principal, StatementId, Thing};
+use crate::estate::{
+    AccountOf, At, CeilingId, GrantId, Id, Principal, SetId, StatementId, Statements, Thing,
+};
 
 /// A principal's names, what it holds by any of them, and what bounds it.
 #[derive(Debug)]
 pub(super) struct Profile {
     /// The narrowest first.
     pub(super) names: Box<[Principal]>,
-    /// Grants, each with the name that holds it.
-    pub(super) grants: Box<[(GrantId, Principal)]>,
+    /// What it holds by any of its names.
+    pub(super) grants: Box<[Held]>,
     /// Ceilings on itself and on the scopes that it lives in.
     pub(super) ceilings: Box<[CeilingId]>,
     /// The account that it is of; none for those who are of no account.
     pub(super) home: Option<AccountOf>,
     /// What its grants take away, each with its grant; found when first asked for.
     pub(super) denies: OnceLock<Box<[(GrantId, StatementId)]>>,
+}
+
+/// A grant, by what tells whether it comes into a question: so that those that do not are not looked up.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Held {
+    pub(super) grant: GrantId,
+    /// The name that holds it.
+    pub(super) name: Principal,
+    pub(super) at: At,
+    pub(super) ended: bool,
+    pub(super) set: Option<SetId>,
+    pub(super) statements: Statements,
 }
 
 /// A profile that is kept, or one made for a single question.
@@ -54,7 +68,8 @@ impl Access<'_> {
     fn make_profile(&self, principal: Principal) -> Profile {
         let estate = self.estate;
         let names = self.membership.names(estate, principal);
-        let grants = names.iter().flat_map(|&name| self.grants_of(name).map(move |grant| (grant, name)));
+        let grants =
+            names.iter().flat_map(|&name| self.grants_of(name).map(move |id| self.held_grant(id, name)));
         let home = match principal {
             Principal::Account(id) => Some(AccountOf::Known(id)),
             Principal::User(id) => Some(estate.account_of(Thing::User(id))),
@@ -73,6 +88,18 @@ impl Access<'_> {
             names: names.into(),
             home,
             denies: OnceLock::new(),
+        }
+    }
+
+    fn held_grant(&self, id: GrantId, name: Principal) -> Held {
+        let grant = self.estate.grant(id);
+        Held {
+            grant: id,
+            name,
+            at: grant.at,
+            ended: self.has_expired(grant),
+            set: grant.set,
+            statements: grant.statements,
         }
     }
 

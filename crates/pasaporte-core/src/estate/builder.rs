@@ -9,7 +9,7 @@ use super::ids::Position;
 use super::{
     ActionEntry, ActionsId, Admission, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId, Grant,
     GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal, ResourcesId,
-    ScopeId, ScopeKind, Selection, SetId, Statement, StatementId, Thing, Tree, Usage,
+    ScopeId, ScopeKind, Selection, SetId, Statement, StatementId, Statements, Thing, Tree, Usage,
 };
 use crate::pattern::BadPattern;
 
@@ -135,6 +135,16 @@ impl Builder {
     pub fn statement(&mut self, statement: Statement) -> StatementId {
         self.estate.statements.push(statement);
         StatementId::new(self.estate.statements.len() - 1)
+    }
+
+    /// How many statements are kept so far: the place of the next one.
+    pub fn statements_so_far(&self) -> usize {
+        self.estate.statements.len()
+    }
+
+    /// The statements kept since there were so many.
+    pub fn statements_since(&self, before: usize) -> Statements {
+        Statements::between(before, self.estate.statements.len())
     }
 
     /// Adds a grant.

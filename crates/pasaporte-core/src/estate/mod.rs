@@ -49,6 +49,7 @@ pub use names::{Name, Names};
 pub use origin::{FileId, Origin};
 pub use permission::{
     Admission, At, Bounded, Ceiling, Effect, Grant, PermissionSet, Selection, SetOrigin, Several, Statement,
+    Statements,
 };
 pub use principal::{Principal, RUNNER_SERVICE};
 pub use references::Reference;

@@ -4,8 +4,8 @@
 use jiff::Timestamp;
 
 use super::{
-    ActionsId, Condition, IdentityId, List, Name, Origin, PatternId, Principal, ResourcesId, ScopeId, SetId,
-    StatementId, Thing,
+    ActionsId, Condition, Id, IdentityId, List, Name, Origin, PatternId, Principal, ResourcesId, ScopeId,
+    SetId, StatementId, Thing,
 };
 
 super::vocabulary! {
@@ -75,6 +75,30 @@ pub struct Statement {
     pub origin: Origin,
 }
 
+/// Statements that were kept one after the other: all of a set, of a grant or of a ceiling.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Statements {
+    first: u32,
+    count: u32,
+}
+
+impl Statements {
+    pub(super) fn between(first: usize, end: usize) -> Self {
+        Self { first: first as u32, count: (end - first) as u32 }
+    }
+
+    /// How many there are.
+    pub fn count(self) -> usize {
+        self.count as usize
+    }
+
+    /// Each, in the order in which they were written.
+    pub fn ids(self) -> impl ExactSizeIterator<Item = StatementId> + Clone {
+        let first = self.first as usize;
+        (first..first + self.count()).map(StatementId::new)
+    }
+}
+
 super::vocabulary! {
     /// Who wrote a permission set.
     SetOrigin: "a permission set's origin" {
@@ -93,7 +117,7 @@ pub struct PermissionSet {
     /// Ready-made or custom.
     pub made_by: SetOrigin,
     /// Its own statements.
-    pub statements: Box<[StatementId]>,
+    pub statements: Statements,
     /// Sets whose statements it contains as well.
     pub includes: Box<[SetId]>,
     /// Where it was read.
@@ -119,7 +143,7 @@ pub struct Grant {
     /// The set held, if one is named.
     pub set: Option<SetId>,
     /// Statements held directly.
-    pub statements: Box<[StatementId]>,
+    pub statements: Statements,
     /// Where.
     pub at: At,
     /// Conditions that join those of each statement.
@@ -161,7 +185,7 @@ pub struct Ceiling {
     /// Whom.
     pub over: Box<[Bounded]>,
     /// To what.
-    pub statements: Box<[StatementId]>,
+    pub statements: Statements,
     /// Where it was read.
     pub origin: Origin,
 }

@@ -135,7 +135,7 @@ fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         see(Some(admission.on), &statement.conditions, statement.origin);
     }
     for (id, ceiling) in estate.ceilings() {
-        for &statement in &ceiling.statements {
+        for statement in ceiling.statements.ids() {
             let statement = estate.statement(statement);
             see(Some(Thing::Ceiling(id)), &statement.conditions, statement.origin);
         }

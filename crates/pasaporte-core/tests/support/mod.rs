@@ -264,13 +264,21 @@ impl World {
         self.builder.statement(statement)
     }
 
+    fn statements(&mut self, lines: &[Line]) -> Statements {
+        let before = self.builder.statements_so_far();
+        for line in lines {
+            self.statement(line);
+        }
+        self.builder.statements_since(before)
+    }
+
     pub fn set(&mut self, id: &str, lines: &[Line], includes: &[&str]) -> SetId {
         let origin = self.origin();
         let id: SetId = self.builder.mention(id);
         let set = PermissionSet {
             scope: None,
             made_by: SetOrigin::Custom,
-            statements: lines.iter().map(|line| self.statement(line)).collect(),
+            statements: self.statements(lines),
             includes: includes.iter().map(|set| self.builder.mention(set)).collect(),
             origin,
         };
@@ -293,7 +301,7 @@ impl World {
             id: None,
             principal,
             set: None,
-            statements: lines.iter().map(|line| self.statement(line)).collect(),
+            statements: self.statements(lines),
             at,
             conditions: Box::default(),
             expires: None,
@@ -313,7 +321,7 @@ impl World {
         let ceiling = Ceiling {
             id: None,
             over: Box::new([over]),
-            statements: lines.iter().map(|line| self.statement(line)).collect(),
+            statements: self.statements(lines),
             origin: self.origin(),
         };
         self.builder.ceiling(ceiling);

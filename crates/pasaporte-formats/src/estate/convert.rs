@@ -4,8 +4,8 @@ use pasaporte_core::access::{ASSUME, INVOKE};
 use pasaporte_core::estate::{
     self as model, ActionsId, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId,
     FunctionId, GroupId, IdentityId, Kept, KeyOf, LastUse, Life, List, MemberKind, Name, PatternId,
-    Principal, ResourcesId, ScopeId, ScopeKind, Selection, SetId, SetOrigin, State, StatementId, Thing,
-    UserId, VerifierId, Way,
+    Principal, ResourcesId, ScopeId, ScopeKind, Selection, SetId, SetOrigin, State, StatementId, Statements,
+    Thing, UserId, VerifierId, Way,
 };
 use pasaporte_core::pattern::Pattern;
 
@@ -624,8 +624,12 @@ impl Converter<'_, '_> {
         }
     }
 
-    fn statements(&mut self, statements: &[Statement<'_>]) -> Box<[StatementId]> {
-        statements.iter().map(|statement| self.statement(statement)).collect()
+    fn statements(&mut self, statements: &[Statement<'_>]) -> Statements {
+        let before = self.builder.statements_so_far();
+        for statement in statements {
+            self.statement(statement);
+        }
+        self.builder.statements_since(before)
     }
 
     fn statement(&mut self, it: &Statement<'_>) -> StatementId {

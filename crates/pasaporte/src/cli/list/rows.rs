@@ -200,7 +200,7 @@ pub(super) fn grants(audit: &Audit<'_>) -> Table {
         ("file", "read from"),
     ]);
     for (_, grant) in estate.grants() {
-        let own = grant.statements.len();
+        let own = grant.statements.count();
         let holds = match (grant.set, own) {
             (Some(set), 0) => estate.id(set).to_owned(),
             (Some(set), more) => format!("{} and {more} statements", estate.id(set)),
