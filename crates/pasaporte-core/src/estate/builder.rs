@@ -81,6 +81,11 @@ impl Builder {
         FileId(Position::new(self.estate.files.len() - 1))
     }
 
+    /// Makes room for what so many bytes of text may hold.
+    pub fn make_room(&mut self, bytes: u64) {
+        self.estate.names.make_room(bytes);
+    }
+
     /// Interns a string.
     pub fn name(&mut self, text: &str) -> Name {
         self.estate.names.intern(text)

@@ -42,7 +42,19 @@ fn at<'t>(text: &'t str, ends: &[u32], index: u32) -> &'t str {
     &text[start..ends[index] as usize]
 }
 
+/// About how many bytes of an estate there are to a new name.
+const BYTES_A_NAME: u64 = 128;
+/// Most names that room is made for ahead.
+const MOST_AHEAD: u64 = 1 << 22;
+
 impl Names {
+    /// Makes room for the names of so many bytes of estate, so that the table need not grow step by step.
+    pub(super) fn make_room(&mut self, bytes: u64) {
+        let Self { text, ends, by_text } = self;
+        let more = (bytes / BYTES_A_NAME).min(MOST_AHEAD) as usize;
+        by_text.reserve(more, |&index| hash(at(text, ends, index)));
+    }
+
     /// The name of `text`, new or known.
     pub fn intern(&mut self, text: &str) -> Name {
         let Self { text: all, ends, by_text } = self;

@@ -108,16 +108,19 @@ impl Pattern {
         if text.is_empty() {
             return Err(BadPattern::Empty);
         }
-        let mut chars = text.chars();
-        while let Some(next) = chars.next() {
-            if next == '\\' && chars.next().is_none() {
-                return Err(BadPattern::LoneEscape);
-            }
+        let escapes = text.bytes().rev().take_while(|byte| *byte == b'\\').count();
+        if escapes % 2 == 1 {
+            return Err(BadPattern::LoneEscape);
         }
         if text.len() > LONGEST_PATTERN && Steps(text.chars()).count() > LONGEST_PATTERN {
             return Err(BadPattern::TooLong);
         }
         Ok(Self { text: text.into(), shape: shape(text) })
+    }
+
+    /// Whether a text is a pattern that matches itself and nothing else, with no escapes in it.
+    pub fn is_plain(text: &str) -> bool {
+        !text.is_empty() && text.len() <= LONGEST_PATTERN && !text.bytes().any(is_special)
     }
 
     /// A pattern that matches exactly `text`.
@@ -217,8 +220,12 @@ impl Pattern {
     }
 }
 
+fn is_special(byte: u8) -> bool {
+    matches!(byte, b'*' | b'?' | b'\\')
+}
+
 fn shape(text: &str) -> Shape {
-    match text.find(['*', '?', '\\']) {
+    match text.bytes().position(is_special) {
         None => Shape::Exactly,
         Some(at) if text[at..].bytes().all(|each| each == b'*') => match at {
             0 => Shape::Everything,

@@ -37,6 +37,7 @@ pub struct Audit<'e> {
     access: Access<'e>,
     settings: Settings,
     harms: Vec<OnceLock<Harm>>,
+    harms_told: Vec<OnceLock<Option<Box<str>>>>,
     exposures: Vec<OnceLock<Exposed>>,
     assuming: OnceLock<Vec<(GrantId, StatementId)>>,
 }
@@ -48,6 +49,7 @@ impl<'e> Audit<'e> {
             access: Access::new(estate),
             settings,
             harms: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
+            harms_told: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
             assuming: OnceLock::new(),
         }
@@ -79,14 +81,21 @@ impl<'e> Audit<'e> {
     }
 
     /// What can be done by whoever controls an identity.
-    pub fn harm(&self, identity: IdentityId) -> &Harm {
-        self.harms[identity.index()].get_or_init(|| Harm::of_identity(&self.access, identity))
+    pub fn harm(&self, identity: IdentityId) -> Harm {
+        *self.harms[identity.index()].get_or_init(|| Harm::of_identity(&self.access, identity))
+    }
+
+    /// The worst that whoever controls an identity may do, in words to be read after "may"; none where it is no
+    /// more than running code.
+    pub fn may(&self, identity: IdentityId) -> Option<&str> {
+        let told = || self.harm(identity).may(&self.access).map(String::into_boxed_str);
+        self.harms_told[identity.index()].get_or_init(told).as_deref()
     }
 
     /// What can be done through a function.
-    pub fn harm_through(&self, function: FunctionId) -> &Harm {
+    pub fn harm_through(&self, function: FunctionId) -> Harm {
         let identity = self.estate().get(function).and_then(|it| self.estate().runs_as(it));
-        identity.map_or(&Harm::RUNS_CODE, |identity| self.harm(identity))
+        identity.map_or(Harm::RUNS_CODE, |identity| self.harm(identity))
     }
 
     /// Who can make a function run, at the widest.

@@ -279,12 +279,11 @@ fn at_identity(audit: &Audit<'_>, told: Told, function: FunctionId) -> Told {
 /// " It runs as identity:x, which may …"
 fn with_what(audit: &Audit<'_>, function: FunctionId) -> String {
     let estate = audit.estate();
-    let harm = audit.harm_through(function);
     let Some(identity) = estate.get(function).and_then(|it| estate.runs_as(it)) else {
         return String::new();
     };
     let identity_is = if estate.get(identity).is_some() { "" } else { ", which is not in the estate" };
-    match &harm.may {
+    match audit.may(identity) {
         Some(may) => format!(" It runs as identity:{}, which may {may}.", estate.id(identity)),
         None => format!(" It runs as identity:{}{identity_is}.", estate.id(identity)),
     }

@@ -140,7 +140,7 @@ impl<'a, 'e> Raising<'a, 'e> {
 
 impl Level {
     /// By the table, from what could be done and who could do it.
-    pub fn of(harm: &Harm, exposed: Exposed) -> Self {
+    pub fn of(harm: Harm, exposed: Exposed) -> Self {
         Self::Table(harm.impact, exposed.to)
     }
 }

@@ -424,7 +424,7 @@ impl Held {
         let (grant, statement) = (self.grant(audit), self.statement(audit));
         let holder = grant.principal;
         let thing = holder.thing().unwrap_or(Thing::Grant(self.grant));
-        let harm = Harm::of_statement(audit.access(), holder, grant, statement);
+        let harm = Harm::of_statement(audit.access(), holder, self.grant, self.statement);
         // Whoever holds it as a crowd may use it; whoever only calls the holder's code may influence it.
         let seen_from = match grant.at {
             At::Thing(place) => place,
@@ -438,7 +438,7 @@ impl Held {
             At::Everywhere => "everywhere".to_owned(),
             At::Thing(thing) => estate.label(thing),
         };
-        let raised = Raised::new(thing, Level::of(&harm, exposure))
+        let raised = Raised::new(thing, Level::of(harm, exposure))
             .within(audit.environment_of(holder))
             .sure(sure)
             .facet(estate.principal_label(holder))
@@ -447,8 +447,7 @@ impl Held {
             .facet(canonical(estate, statement));
         raising.raise(&raised, move |audit| {
             let (grant, statement) = (self.grant(audit), self.statement(audit));
-            let harm = Harm::of_statement(audit.access(), grant.principal, grant, statement);
-            let worst = match (&harm.may, harm.impact) {
+            let worst = match (harm.may(audit.access()), harm.impact) {
                 (Some(may), Impact::ControlsAccess | Impact::ConfidentialData) => {
                     format!(" At worst: {may}.")
                 }

@@ -4,9 +4,9 @@ use std::collections::BTreeSet;
 
 use super::finding::{Raised, Raising};
 use super::words::{count, exposed, functions, listed};
-use super::{Audit, Harm, Impact, Level, Rule, Told};
+use super::{Audit, Impact, Level, Rule, Told};
 use crate::access::{Question, Verdict};
-use crate::entry::Exposed;
+use crate::entry::Exposure;
 use crate::estate::{
     At, EndpointId, FunctionId, GrantId, IdentityId, Presents, Principal, ScopeId, State, Thing, Way,
 };
@@ -79,7 +79,7 @@ fn default_in_use(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 
 /// " It may …", with the worst that an identity may do; nothing where it is no more than running code.
 fn may(audit: &Audit<'_>, identity: IdentityId, subject: &str) -> String {
-    audit.harm(identity).may.as_ref().map_or_else(String::new, |may| format!(" {subject} may {may}."))
+    audit.may(identity).map_or_else(String::new, |may| format!(" {subject} may {may}."))
 }
 
 fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
@@ -194,7 +194,7 @@ fn orphaned(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             Impact::DataOrSecrets => Impact::DataOrSecrets,
             Impact::RunsCode | Impact::Hygiene => Impact::RunsCode,
         };
-        let level = Level::of(&Harm { impact: resting, may: None }, Exposed::INSIDE);
+        let level = Level::Table(resting, Exposure::Insiders);
         let raised = Raised::new(Thing::Identity(id), level)
             .within(estate.environment(identity.environment, identity.scope));
         let origin = identity.origin;

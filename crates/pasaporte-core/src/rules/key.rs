@@ -41,7 +41,7 @@ fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for (id, key) in accepted(audit) {
         let Some(since) = key.rotated.max(key.created) else { continue };
         let Some(age) = audit.days_since(since).filter(|age| *age > allowed) else { continue };
-        let raised = raised(audit, id, key, Level::of(&harm(audit, key), held()));
+        let raised = raised(audit, id, key, Level::of(harm(audit, key), held()));
         raising.raise(
             &raised,
             tell(id, move |audit, key| {
@@ -50,7 +50,7 @@ fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                     "This {}-reach key was {never} {age} days ago; {allowed} are allowed. It opens {}.{}",
                     key.reach,
                     opens(audit, key),
-                    may(&harm(audit, key)),
+                    may(audit, key),
                 );
                 let name = audit.estate().id(id);
                 let fix =
@@ -124,15 +124,11 @@ fn held() -> Exposed {
 /// functions it opens can.
 fn harm(audit: &Audit<'_>, key: &Key) -> Harm {
     if key.reach == KeyReach::Admin {
-        let scope = audit.estate().label(key.opens());
-        return Harm {
-            impact: Impact::ControlsAccess,
-            may: Some(format!("invoke and manage all of {scope}")),
-        };
+        return Harm::of_key_to_all(key.opens());
     }
     let worst = |functions: &mut dyn Iterator<Item = FunctionId>| {
         let harms = functions.map(|function| audit.harm_through(function));
-        harms.min_by_key(|harm| harm.impact).cloned().unwrap_or(Harm::RUNS_CODE)
+        harms.min_by_key(|harm| harm.impact).unwrap_or(Harm::RUNS_CODE)
     };
     match key.of {
         KeyOf::Function(function) => worst(&mut std::iter::once(function)),
@@ -140,8 +136,9 @@ fn harm(audit: &Audit<'_>, key: &Key) -> Harm {
     }
 }
 
-fn may(harm: &Harm) -> String {
-    match (&harm.may, harm.impact) {
+fn may(audit: &Audit<'_>, key: &Key) -> String {
+    let harm = harm(audit, key);
+    match (harm.may(audit.access()), harm.impact) {
         (Some(may), Impact::ControlsAccess) => format!(" Its holder may {may}."),
         (Some(may), _) => format!(" What it makes run may {may}."),
         (None, _) => String::new(),

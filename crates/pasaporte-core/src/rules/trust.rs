@@ -88,7 +88,7 @@ fn may_act(
         .facet(&name);
     raising.raise(&raised, move |audit| {
         let answer = audit.access().stranger_may_assume(who, id);
-        let may = audit.harm(id).may.as_ref();
+        let may = audit.may(id);
         let may = may.map_or_else(String::new, |may| format!(" Then they may {may}."));
         let (crowd, depending) = (capitalised(&crowd), depending(audit, &answer));
         let told = Told::new(format!("{crowd} may act as it{depending}.{may}"))
@@ -116,7 +116,7 @@ fn other_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         raising.raise(&raised, move |audit| {
             let others = other_services(audit, id);
             let names: Vec<String> = others.iter().map(|(name, _)| name.clone()).collect();
-            let may = audit.harm(id).may.as_ref();
+            let may = audit.may(id);
             let may = may.map_or_else(String::new, |may| format!(" It may {may}."));
             let told = Told::new(format!(
                 "{} may act as this execution role too.{may}{}",

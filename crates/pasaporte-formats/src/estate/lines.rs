@@ -58,7 +58,7 @@ pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(&Ba
         Cutter { name, input: BufReader::with_capacity(BATCH, input), next_line: 1, index: 0, done: false };
     let mut empty = true;
     // A file of one batch needs no threads.
-    while empty && let Some(cut) = cutter.cut() {
+    while empty && let Some(cut) = cutter.cut(Vec::new()) {
         let (batch, diagnostics) = cut.parse(name, empty);
         empty &= batch.borrow_owner().text.trim().is_empty() && diagnostics.is_empty();
         take(&batch, diagnostics);
@@ -84,15 +84,17 @@ pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(&Ba
             let (done, taken) = channel::<Batch>();
             back.push(done);
             scope.spawn(move || {
+                let mut spare = None;
                 loop {
-                    let cut = cutter.lock().expect("cutting does not panic").cut();
+                    let cut = cutter.lock().expect("cutting does not panic").cut(spare.unwrap_or_default());
                     let Some(cut) = cut else { break };
                     let index = cut.index;
                     if ready.send((index, worker, cut.parse(name, false))).is_err() {
                         break;
                     }
-                    // What this thread made it takes apart itself: memory is given back where it came from.
-                    while taken.try_recv().is_ok() {}
+                    // What this thread made it takes apart itself: memory is given back where it came from, and
+                    // that of one text is used again.
+                    spare = taken.try_iter().last().map(|batch| batch.into_owner().text.into_bytes());
                 }
             });
         }
@@ -128,11 +130,13 @@ struct Cut {
 }
 
 impl<R: Read> Cutter<'_, R> {
-    fn cut(&mut self) -> Option<Cut> {
+    /// The next lines, written into a buffer.
+    fn cut(&mut self, mut bytes: Vec<u8>) -> Option<Cut> {
         if self.done {
             return None;
         }
-        let mut bytes = Vec::with_capacity(BATCH + BATCH / 8);
+        bytes.clear();
+        bytes.reserve(BATCH + BATCH / 8);
         let trouble = match self.fill(&mut bytes) {
             Ok(trouble) => trouble,
             Err(error) => {

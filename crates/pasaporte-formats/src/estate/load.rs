@@ -23,6 +23,7 @@ pub fn load(
     mut diagnostics: Diagnostics,
 ) -> Result<Estate, Diagnostics> {
     let mut builder = Builder::default();
+    builder.make_room(sources.iter().filter_map(Source::size).sum());
     let mut files = Vec::new();
     for source in sources {
         let file = builder.file(source.name());

@@ -118,13 +118,30 @@ pub(crate) fn kind_and_id(text: &str) -> (&str, &str) {
 /// Whether a text is an id.
 fn is_id(text: &str) -> bool {
     let begins = |first: char| first.is_alphanumeric() || first == '_';
-    let continues = |each: char| {
-        each.is_ascii_alphanumeric()
-            || matches!(each, '-' | '_' | '.' | '/' | '@' | '+' | '~' | '=')
-            || each.is_alphanumeric()
-    };
-    text.len() <= LONGEST_ID && text.starts_with(begins) && text.chars().all(continues)
+    let continues =
+        |each: char| each.is_alphanumeric() || u8::try_from(each).is_ok_and(|byte| OF_IDS[byte as usize]);
+    if text.len() > LONGEST_ID {
+        return false;
+    }
+    // Nearly all ids are ASCII, and one look a byte tells.
+    let bytes = text.as_bytes();
+    if bytes.iter().all(|byte| OF_IDS[*byte as usize]) {
+        return bytes.first().is_some_and(|first| first.is_ascii_alphanumeric() || *first == b'_');
+    }
+    text.starts_with(begins) && text.chars().all(continues)
 }
+
+/// The bytes that are letters of an id by themselves.
+const OF_IDS: [bool; 256] = {
+    let mut all = [false; 256];
+    let mut byte = 0;
+    while byte < 128 {
+        all[byte] = (byte as u8).is_ascii_alphanumeric()
+            || matches!(byte as u8, b'-' | b'_' | b'.' | b'/' | b'@' | b'+' | b'~' | b'=');
+        byte += 1;
+    }
+    all
+};
 
 const ID_HELP: &str = "an id is letters, digits and - _ . / @ + ~ =, begins with a letter or digit, and is at most \
                        512 characters long";
@@ -135,6 +152,11 @@ fn scalar<'v, 'a>(value: &'v Value<'a>) -> Option<&'v Cow<'a, str>> {
         Value::Text(text) | Value::Plain(text) => Some(text),
         _ => None,
     }
+}
+
+/// Whether a text is printable ASCII; without branches, so that many bytes are looked at together.
+fn is_plain(text: &str) -> bool {
+    text.bytes().fold(true, |plain, byte| plain & matches!(byte, b' '..=b'~'))
 }
 
 /// The text of a scalar, free of unprintable characters and not too long.
@@ -156,7 +178,7 @@ fn text<'a>(
         }
     };
     // Nearly all texts are printable ASCII, and short.
-    if text.len() <= LONGEST_TEXT && text.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+    if text.len() <= LONGEST_TEXT && is_plain(&text) {
         return Some(text);
     }
     let fine = |each: char| !is_unprintable(each) || (multiline && matches!(each, '\n' | '\t'));
@@ -289,6 +311,10 @@ fn pattern<'a>(
 
 /// What is wrong with the text of a pattern: the message and the help.
 fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Option<(String, String)> {
+    // Most patterns of an estate are plain names.
+    if Pattern::is_plain(text) {
+        return literal(text).map(|help| (format!("`{}` matches nothing", printable(text)), help));
+    }
     match Pattern::parse(text) {
         Err(error) => Some((
             format!("`{}` is not a pattern: {error}", printable(text)),

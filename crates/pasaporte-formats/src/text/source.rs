@@ -58,6 +58,15 @@ impl Source {
         }
     }
 
+    /// How many bytes there are to read, where that is known before.
+    pub(crate) fn size(&self) -> Option<u64> {
+        match self {
+            Self::File { path, .. } => fs::metadata(path).ok().map(|file| file.len()),
+            Self::Text { text, .. } => Some(text.len() as u64),
+            Self::Standard => None,
+        }
+    }
+
     /// The files that some paths stand for: themselves, or all estate files in a folder and those
     /// below it. Each file once, in the order of their names.
     pub fn find(paths: &[PathBuf], diagnostics: &mut Diagnostics) -> Vec<Self> {

@@ -41,8 +41,6 @@ struct Node<'a> {
     at: Position,
     /// The node after this one and all that is in it.
     end: u32,
-    /// How many nodes this one comes to with aliases written out.
-    size: u32,
 }
 
 /// Why a value does not fit on a tape.
@@ -66,7 +64,10 @@ impl std::fmt::Display for TapeError {
 #[derive(Debug, Default)]
 pub(crate) struct Tape<'a> {
     nodes: Vec<Node<'a>>,
-    expanded: usize,
+    /// The aliases, in order, each with how many nodes all of them up to it stand for beyond themselves.
+    aliases: Vec<(u32, usize)>,
+    /// The lists and maps that are being written.
+    open: Vec<usize>,
 }
 
 impl<'a> Tape<'a> {
@@ -76,73 +77,75 @@ impl<'a> Tape<'a> {
 
     pub(crate) fn clear(&mut self) {
         self.nodes.clear();
-        self.expanded = 0;
+        self.aliases.clear();
+        self.open.clear();
+    }
+
+    /// How many nodes a value comes to with the aliases in it written out.
+    fn size(&self, index: usize) -> usize {
+        let end = self.nodes[index].end as usize;
+        let before = |node: usize| {
+            let count = self.aliases.partition_point(|(alias, _)| (*alias as usize) < node);
+            count.checked_sub(1).map_or(0, |last| self.aliases[last].1)
+        };
+        end - index + (before(end) - before(index))
     }
 }
 
 /// Writes a tape from the outside in.
 pub(crate) struct Writer<'t, 'a> {
     tape: &'t mut Tape<'a>,
-    open: Vec<usize>,
 }
 
 impl<'t, 'a> Writer<'t, 'a> {
     pub(crate) fn new(tape: &'t mut Tape<'a>) -> Self {
         tape.clear();
-        Self { tape, open: Vec::new() }
+        Self { tape }
     }
 
     /// Adds a value that has nothing in it; returns its node.
     pub(crate) fn leaf(&mut self, value: Value<'a>, at: Position) -> usize {
-        self.push(value, at, 1)
+        self.push(value, at)
     }
 
     /// Begins a list or map.
     pub(crate) fn open(&mut self, value: Value<'a>, at: Position) -> Result<usize, TapeError> {
-        if self.open.len() == DEEPEST {
+        if self.tape.open.len() == DEEPEST {
             return Err(TapeError::TooDeep);
         }
-        let index = self.push(value, at, 1);
-        self.open.push(index);
+        let index = self.push(value, at);
+        self.tape.open.push(index);
         Ok(index)
     }
 
     /// Ends the innermost list or map.
     pub(crate) fn close(&mut self) {
-        let Some(index) = self.open.pop() else { return };
+        let Some(index) = self.tape.open.pop() else { return };
         self.tape.nodes[index].end = self.tape.nodes.len() as u32;
-        if let Some(&parent) = self.open.last() {
-            let size = self.tape.nodes[index].size;
-            let parent = &mut self.tape.nodes[parent];
-            parent.size = parent.size.saturating_add(size - 1);
-        }
     }
 
     /// Repeats an earlier value.
     pub(crate) fn alias(&mut self, target: usize, at: Position) -> Result<(), TapeError> {
-        if self.open.contains(&target) {
+        if self.tape.open.contains(&target) {
             return Err(TapeError::CircularAlias);
         }
-        let size = self.tape.nodes[target].size;
-        self.tape.expanded = self.tape.expanded.saturating_add(size as usize);
-        if self.tape.expanded > MOST_EXPANDED {
+        let before = self.tape.aliases.last().map_or(0, |(_, all)| *all);
+        let expanded = before + self.tape.size(target);
+        if expanded > MOST_EXPANDED {
             return Err(TapeError::TooManyAliases);
         }
-        self.push(Value::Alias(target as u32), at, size);
+        let index = self.push(Value::Alias(target as u32), at);
+        self.tape.aliases.push((index as u32, expanded));
         Ok(())
     }
 
     pub(crate) fn is_complete(&self) -> bool {
-        self.open.is_empty() && !self.tape.nodes.is_empty()
+        self.tape.open.is_empty() && !self.tape.nodes.is_empty()
     }
 
-    fn push(&mut self, value: Value<'a>, at: Position, size: u32) -> usize {
+    fn push(&mut self, value: Value<'a>, at: Position) -> usize {
         let index = self.tape.nodes.len();
-        self.tape.nodes.push(Node { value, at, end: index as u32 + 1, size });
-        if let Some(&parent) = self.open.last() {
-            let parent = &mut self.tape.nodes[parent];
-            parent.size = parent.size.saturating_add(size);
-        }
+        self.tape.nodes.push(Node { value, at, end: index as u32 + 1 });
         index
     }
 }

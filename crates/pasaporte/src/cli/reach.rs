@@ -23,8 +23,9 @@ impl Reach {
         let estate = self.input.load()?;
         let (principal, function) = lookup::principal(estate, &self.principal)?;
         let audit = Audit::new(estate, Settings::default());
-        let reached =
-            Reached::new(audit.access(), principal, function, |identity| audit.harm(identity).may.clone());
+        let reached = Reached::new(audit.access(), principal, function, |identity| {
+            audit.may(identity).map(str::to_owned)
+        });
         match self.format {
             Format::Text => sheet.text(&view::reached(sheet.page, &reached))?,
             Format::Json => sheet.json(&reached)?,

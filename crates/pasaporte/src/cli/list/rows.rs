@@ -148,7 +148,7 @@ pub(super) fn identities(audit: &Audit<'_>) -> Table {
             Cell::Text(kind),
             Cell::count(estate.functions_as(id).len()),
             Cell::count(grants),
-            audit.harm(id).may.clone().map_or(Cell::Nothing, Cell::Text),
+            audit.may(id).map_or(Cell::Nothing, |may| Cell::Text(may.to_owned())),
         ]);
     }
     table
