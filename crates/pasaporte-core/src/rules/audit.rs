@@ -39,6 +39,8 @@ pub struct Audit<'e> {
     harms: Vec<OnceLock<Harm>>,
     harms_told: Vec<OnceLock<Option<Box<str>>>>,
     exposures: Vec<OnceLock<Exposed>>,
+    /// Of each identity the widest exposure of what runs as it, and the environment that it is judged by.
+    surroundings: Vec<OnceLock<(Exposed, Option<Environment>)>>,
     assuming: OnceLock<Vec<(GrantId, StatementId)>>,
 }
 
@@ -50,6 +52,7 @@ impl<'e> Audit<'e> {
             settings,
             harms: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             harms_told: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
+            surroundings: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
             assuming: OnceLock::new(),
         }
@@ -105,6 +108,19 @@ impl<'e> Audit<'e> {
 
     /// The widest exposure of the functions that run as any bearer of a name.
     pub fn exposure_of(&self, holder: Principal) -> Exposed {
+        match holder {
+            Principal::Identity(identity) => self.surroundings_of(identity).0,
+            _ => self.find_exposure(holder),
+        }
+    }
+
+    fn surroundings_of(&self, identity: IdentityId) -> (Exposed, Option<Environment>) {
+        let holder = Principal::Identity(identity);
+        *self.surroundings[identity.index()]
+            .get_or_init(|| (self.find_exposure(holder), self.find_environment(holder)))
+    }
+
+    fn find_exposure(&self, holder: Principal) -> Exposed {
         let functions = self.functions_of(holder);
         functions
             .iter()
@@ -135,6 +151,13 @@ impl<'e> Audit<'e> {
     /// The environment by which something of a holder is judged: its own or its scope's, else
     /// production if any function that runs as it is in production, else the one they share.
     pub fn environment_of(&self, holder: Principal) -> Option<Environment> {
+        match holder {
+            Principal::Identity(identity) => self.surroundings_of(identity).1,
+            _ => self.find_environment(holder),
+        }
+    }
+
+    fn find_environment(&self, holder: Principal) -> Option<Environment> {
         let estate = self.estate();
         if let Principal::Identity(id) = holder
             && let Some(identity) = estate.get(id)

@@ -171,12 +171,11 @@ fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for (id, it) in running(audit) {
         for who in admitted(audit, Thing::Function(id)) {
             let Principal::Service(service) = who else { continue };
-            // Where anybody may invoke anyway, the pin is not what is missing.
-            if audit.access().stranger_invokes(Principal::Anyone, id) == Verdict::Yes {
-                continue;
-            }
             let verdict = audit.access().stranger_invokes(who, id);
-            if verdict == Verdict::No {
+            // Where anybody may invoke anyway, the pin is not what is missing.
+            if verdict == Verdict::No
+                || audit.access().stranger_invokes(Principal::Anyone, id) == Verdict::Yes
+            {
                 continue;
             }
             let level = Level::Table(audit.harm_through(id).impact, Exposure::Outsider);
