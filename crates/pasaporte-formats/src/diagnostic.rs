@@ -34,7 +34,7 @@ pub struct LineText {
 
 impl LineText {
     /// The line around a column.
-    pub(crate) fn new(line: &str, column: u32, width: u32) -> Self {
+    pub fn new(line: &str, column: u32, width: u32) -> Self {
         const WIDEST: usize = 160;
         let column = column as usize - 1;
         let is_long = line.chars().nth(WIDEST).is_some();
@@ -94,7 +94,7 @@ impl Diagnostics {
     }
 
     /// Adds all of another.
-    pub(crate) fn absorb(&mut self, other: Self) {
+    pub fn absorb(&mut self, other: Self) {
         let room = MOST.saturating_sub(self.kept.len());
         self.beyond += other.beyond + other.kept.len().saturating_sub(room);
         self.kept.extend(other.kept.into_iter().take(room));

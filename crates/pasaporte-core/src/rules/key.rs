@@ -127,8 +127,10 @@ fn harm(audit: &Audit<'_>, key: &Key) -> Harm {
         return Harm::of_key_to_all(key.opens());
     }
     let worst = |functions: &mut dyn Iterator<Item = FunctionId>| {
-        let harms = functions.map(|function| audit.harm_through(function));
-        harms.min_by_key(|harm| harm.impact).unwrap_or(Harm::RUNS_CODE)
+        // Of several that are as bad the first by name, whatever order they were read in.
+        let harms = functions.map(|function| (audit.harm_through(function), audit.estate().id(function)));
+        let worst = harms.min_by_key(|(harm, name)| (harm.impact, *name));
+        worst.map_or(Harm::RUNS_CODE, |(harm, _)| harm)
     };
     match key.of {
         KeyOf::Function(function) => worst(&mut std::iter::once(function)),

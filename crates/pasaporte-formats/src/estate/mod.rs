@@ -16,5 +16,10 @@ pub use read::is_unprintable;
 pub(crate) use read::nearest;
 pub use values::{Word, parse_moment};
 
+/// The kinds of entities, by their names in NDJSON, in the order of the format's sections.
+pub fn kinds() -> &'static [&'static str] {
+    document::KINDS
+}
+
 /// The version of the format that this program reads and writes.
 pub const VERSION: u64 = 1;

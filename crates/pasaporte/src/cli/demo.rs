@@ -4,12 +4,15 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
+use pasaporte_core::estate::Estate;
 use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::load;
 use pasaporte_formats::text::{Form, Source};
+use pasaporte_gather::{Reaching, Secret};
+use pasaporte_stand_in::{CLIENT, Options, names, start};
 
 use super::audit::{Judging, Showing};
-use super::{Done, Sheet, Stop};
+use super::{Done, Sheet, Stop, gather, stand_in};
 use crate::audited::Audited;
 use crate::view;
 
@@ -17,6 +20,10 @@ use crate::view;
 pub(crate) struct Demo {
     /// Write the sample estate into this folder; nothing is written if left out
     folder: Option<PathBuf>,
+    /// Gather the estate from the six platforms, served on this machine for as long as it takes, instead of
+    /// reading the one that the program carries
+    #[arg(long)]
+    live: bool,
     #[command(flatten)]
     showing: Showing,
 }
@@ -32,35 +39,117 @@ const FILES: &[(&str, &str)] = &[
     ("tramontana.yaml", include_str!("../../../../demo/tramontana.yaml")),
 ];
 
+/// What no platform knows: the company's tree, its people, what actions do.
+const COMPANY: (&str, &str) = FILES[0];
+
 impl Demo {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        if let Some(folder) = &self.folder {
-            write(folder)?;
+        if self.live {
+            return self.live(sheet);
         }
-        let place = self.folder.as_deref().unwrap_or(Path::new("demo"));
-        let sources: Vec<Source> = FILES
-            .iter()
-            .map(|(name, text)| Source::Text {
-                name: view::safe(&place.join(name).to_string_lossy()),
-                text: (*text).to_owned(),
-                form: Form::Yaml,
-            })
-            .collect();
+        if let Some(folder) = &self.folder {
+            write(folder, FILES)?;
+        }
+        let sources = carried(self.folder.as_deref().unwrap_or(Path::new("demo")));
         let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
-        let audited = Audited::new(&estate, Judging::default().chosen()?);
+        self.show(sheet, &estate)
+    }
+
+    fn show(&self, sheet: &mut Sheet<'_>, estate: &Estate) -> Done {
+        let audited = Audited::new(estate, Judging::default().chosen()?);
         sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?;
         sheet.text(&view::next_steps(sheet.page, self.folder.as_deref()))?;
         Ok(0)
     }
+
+    /// The same from the platforms themselves.
+    fn live(&self, sheet: &mut Sheet<'_>) -> Done {
+        let secret = stand_in::secret();
+        let options =
+            Options { secret: secret.clone(), doors: stand_in::doors(estate()?), ..Options::default() };
+        let running = start(options).map_err(|error| Stop::Misused {
+            message: format!("the platforms cannot be served: {error}"),
+            help: "leave out --live to read the estate that the program carries".to_owned(),
+        })?;
+        let scratch;
+        let folder = if let Some(folder) = &self.folder {
+            folder
+        } else {
+            scratch = Scratch::new()?;
+            &scratch.0
+        };
+        write(folder, &[COMPANY])?;
+        let source = |name| {
+            let url = format!("http://{}/{name}", running.address());
+            pasaporte_gather::Source::at(name, name, &url, CLIENT, Some(Secret::new(secret.clone())))
+        };
+        let sources: Vec<_> = names().map(source).collect();
+        let told = gather::collect(&sources, folder, Reaching::default(), true)?;
+        sheet.text(&view::gathered(
+            sheet.page,
+            &told,
+            self.folder.as_deref().unwrap_or(Path::new("demo")),
+        ))?;
+        sheet.text("\n")?;
+        let files = names().map(|name| (format!("{name}.ndjson"), Form::Ndjson));
+        let shown = self.folder.as_deref().unwrap_or(Path::new("demo"));
+        let sources: Vec<Source> = std::iter::once((COMPANY.0.to_owned(), Form::Yaml))
+            .chain(files)
+            .map(|(file, form)| Source::File {
+                name: view::safe(&shown.join(&file).to_string_lossy()),
+                path: folder.join(file),
+                form,
+            })
+            .collect();
+        let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
+        self.show(sheet, &estate)
+    }
 }
 
-/// Writes the sample estate, but never over a file that is there already.
-fn write(folder: &Path) -> Result<(), Stop> {
-    let failed = |what: &Path, error: &std::io::Error| Stop::Misused {
+/// A folder that goes when it is no longer needed.
+struct Scratch(PathBuf);
+
+impl Scratch {
+    fn new() -> Result<Self, Stop> {
+        let path = std::env::temp_dir().join(format!("pasaporte-{}", stand_in::secret()));
+        fs::create_dir(&path).map_err(|error| unwritable(&path, &error))?;
+        Ok(Self(path))
+    }
+}
+
+impl Drop for Scratch {
+    fn drop(&mut self) {
+        // What cannot be taken away is left in the folder for such things.
+        let _ = fs::remove_dir_all(&self.0);
+    }
+}
+
+/// The sample estate that the program carries.
+pub(super) fn estate() -> Result<&'static Estate, Stop> {
+    let estate = load(&carried(Path::new("demo")), None, Diagnostics::default()).map_err(Stop::Wrong)?;
+    Ok(Box::leak(Box::new(estate)))
+}
+
+/// Its files, as if they stood in a folder.
+fn carried(place: &Path) -> Vec<Source> {
+    let source = |(name, text): &(&str, &str)| Source::Text {
+        name: view::safe(&place.join(name).to_string_lossy()),
+        text: (*text).to_owned(),
+        form: Form::Yaml,
+    };
+    FILES.iter().map(source).collect()
+}
+
+fn unwritable(what: &Path, error: &std::io::Error) -> Stop {
+    Stop::Misused {
         message: format!("cannot write {}: {error}", view::safe(&what.to_string_lossy())),
         help: "name a folder that you may write to".to_owned(),
-    };
-    for (name, text) in FILES {
+    }
+}
+
+/// Writes files of the sample estate, but never over a file that is there already.
+fn write(folder: &Path, files: &[(&str, &str)]) -> Result<(), Stop> {
+    for (name, text) in files {
         let path = folder.join(name);
         if let Ok(there) = fs::read(&path)
             && there != text.as_bytes()
@@ -71,10 +160,10 @@ fn write(folder: &Path) -> Result<(), Stop> {
             });
         }
     }
-    fs::create_dir_all(folder).map_err(|error| failed(folder, &error))?;
-    for (name, text) in FILES {
+    fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
+    for (name, text) in files {
         let path = folder.join(name);
-        fs::write(&path, text).map_err(|error| failed(&path, &error))?;
+        fs::write(&path, text).map_err(|error| unwritable(&path, &error))?;
     }
     Ok(())
 }

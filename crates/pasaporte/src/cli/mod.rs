@@ -4,11 +4,13 @@ mod audit;
 mod demo;
 mod entry;
 mod explain;
+mod gather;
 mod list;
 mod lookup;
 mod reach;
 mod rules;
 mod schema;
+mod stand_in;
 
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
@@ -66,6 +68,8 @@ enum Color {
 
 #[derive(Debug, Subcommand)]
 enum Command {
+    /// Collect an estate from platforms, through adapters
+    Gather(gather::Gather),
     /// Judge an estate: findings, worst first, with evidence and fix
     Audit(audit::Audit),
     /// Show what is there, as a table
@@ -80,6 +84,8 @@ enum Command {
     Rules(rules::Rules),
     /// Print a JSON Schema
     Schema(schema::Schema),
+    /// Serve six made-up platforms on this machine, to try gathering on
+    StandIn(stand_in::StandIn),
     /// Audit the sample estate of Marivela Ferries
     Demo(demo::Demo),
 }
@@ -126,6 +132,8 @@ impl Sheet<'_> {
 enum Stop {
     /// The input is wrong, in these ways.
     Wrong(Diagnostics),
+    /// Collecting failed, in these ways.
+    Ungathered(Diagnostics),
     /// The call is wrong.
     Misused {
         /// What is wrong.
@@ -169,7 +177,12 @@ pub(crate) fn run() -> ExitCode {
     let done = done.and_then(|code| out.flush().map(|()| code).map_err(Stop::from));
     match done {
         Ok(code) => ExitCode::from(code),
-        Err(Stop::Wrong(diagnostics)) => complain(&view::diagnostics(diagnostics), choice),
+        Err(Stop::Wrong(diagnostics)) => {
+            complain(&view::diagnostics(diagnostics, "in the input; nothing was judged"), choice)
+        }
+        Err(Stop::Ungathered(diagnostics)) => {
+            complain(&view::diagnostics(diagnostics, "nothing was written for those sources"), choice)
+        }
         Err(Stop::Misused { message, help }) => complain(&view::misuse(&message, &help), choice),
         // A reader that has seen enough closes the pipe; that is not an error of ours.
         Err(Stop::Unwritten(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
@@ -182,6 +195,7 @@ pub(crate) fn run() -> ExitCode {
 impl Command {
     fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         match self {
+            Self::Gather(it) => it.run(sheet),
             Self::Audit(it) => it.run(sheet),
             Self::List(it) => it.run(sheet),
             Self::Entry(it) => it.run(sheet),
@@ -189,6 +203,7 @@ impl Command {
             Self::Explain(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
+            Self::StandIn(it) => it.run(sheet),
             Self::Demo(it) => it.run(sheet),
         }
     }

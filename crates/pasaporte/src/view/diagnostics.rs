@@ -12,7 +12,8 @@ use super::safe;
 const MOST: usize = 60;
 
 /// All mistakes of an input.
-pub(crate) fn diagnostics(diagnostics: Diagnostics) -> String {
+/// `end` says what follows from them.
+pub(crate) fn diagnostics(diagnostics: Diagnostics, end: &str) -> String {
     let count = diagnostics.count();
     let kept = diagnostics.sorted();
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
@@ -26,7 +27,7 @@ pub(crate) fn diagnostics(diagnostics: Diagnostics) -> String {
         let _ = writeln!(out, "… and {more} more.\n");
     }
     let mistakes = if count == 1 { "1 mistake".to_owned() } else { format!("{count} mistakes") };
-    let _ = writeln!(out, "{mistakes} in the input; nothing was judged.");
+    let _ = writeln!(out, "{mistakes} {end}.");
     out
 }
 

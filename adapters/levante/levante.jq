@@ -1,0 +1,48 @@
+# Names are written `sort>name` here, and actions with a dot.
+def colon: sub(">"; ":");
+def slash: sub("\\."; "/");
+def sorts: {yard: "account", badge: "identity"};
+def ref: split(">") as [$sort, $name] | "\(sorts[$sort] // $sort):\($name)";
+def who: if . == "+" then "signed-in" elif . == "*" then "anyone" else ref end;
+
+def clause:
+  (if .forbids then {deny: [.forbids[] | slash]} else {allow: [.permits[] | slash]} end)
+  + (if .upon then {on: [.upon[] | colon]} else {} end);
+
+# What must hold: each fact with one test.
+def fact:
+  {source: "source_resource", "source-yard": "account_of_source", "caller-yard": "caller_account",
+   proof: "outside_proof"}[.fact] as $attribute
+  | if $attribute == null then {opaque: tojson}
+    elif .shaped then {($attribute): {like: (.shaped | colon)}}
+    elif .given then {($attribute): {present: true}}
+    elif .is then {($attribute): (.is | colon)}
+    else {opaque: tojson} end;
+def when: if .provided then {when: ([.provided[] | fact] | add)} else {} end;
+
+def yard: {scope: {id: .yard, kind: "account", in: .fleet, platform: "levante", owner: .crew}};
+def stall: {resource: {id: (.stall | colon), in: $parent.yard, sensitivity: .label}};
+def charter($more):
+  {permission_set: ({id: .charter, statements: [.clauses[] | clause]} + $more
+    + (if .extends then {includes: .extends} else {} end))};
+
+def at: if .ground then {at: (.ground | ref)} else {} end;
+def badge:
+  {identity: {id: .badge, in: $parent.yard, kind: "execution-role",
+    grants: ([.charters[] | {set: .charter} + at] + [.clauses[] | {statements: [.says[] | clause]} + at])}};
+def wearer: {trusted: ({on: "identity:\($parent.badge)", to: [.who[] | who]} + when)};
+def lid: {ceiling: {id: .lid, over: [.over[] | ref], statements: [.clauses[] | clause]}};
+
+def craft_id: .craft | split("/")[1];
+def hatch:
+  {check: (if .asks == "nothing" then "none" elif .asks == "badge" then "identity" else .asks end),
+   path, network: (if .side == "quay" then "internal" else "internet" end)}
+  + (if .verbs then {methods: .verbs} else {} end);
+def spark:
+  (if .by == "clock" then {kind: "timer"} else {source: (.stall | colon)} end)
+  + (if .matching then {filter: .matching} else {} end);
+def craft:
+  {function: ({id: craft_id, in: $parent.yard, runtime: "\(.engine.language) \(.engine.version)",
+    runs_as: .badge, endpoints: [.hatches[] | hatch], triggers: [.sparks[] | spark]}
+    + (if .dials then {settings: .dials} else {} end))};
+def caller: {invoke_permission: ({on: "function:\($parent.craft)", to: [.who[] | who]} + when)};

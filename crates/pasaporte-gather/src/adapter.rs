@@ -1,0 +1,304 @@
+//! Adapters: a manifest of what to ask a platform, and jq programs that make entities of its answers
+//! (docs/write-an-adapter.md).
+
+use std::fs;
+use std::path::Path;
+
+use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use serde::Deserialize;
+
+use crate::program::{Part, PartId, Program};
+use crate::shipped;
+
+/// The version of manifests that this program reads.
+const VERSION: u64 = 1;
+
+/// What to ask a platform, and what its answers mean.
+pub struct Adapter {
+    /// Its name.
+    pub name: String,
+    /// What it reads, in a few words.
+    pub about: String,
+    pub(crate) sign_in: SignIn,
+    pub(crate) pace: Pace,
+    pub(crate) asks: Vec<Ask>,
+    pub(crate) program: Program,
+    /// The text of manifest and program, to tell one state of an adapter from another.
+    pub(crate) text: String,
+}
+
+/// How callers show who they are.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(tag = "by", rename_all = "kebab-case", deny_unknown_fields)]
+pub(crate) enum SignIn {
+    /// Not at all.
+    None,
+    /// The credential as a bearer token (RFC 6750).
+    Bearer,
+    /// The credential in a header of the platform's own.
+    Header { header: String },
+    /// A token for the credential, at this path (RFC 6749 §4.4).
+    ClientCredentials { path: String },
+}
+
+/// How hard a platform may be asked.
+#[derive(Debug, Clone, Copy, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub(crate) struct Pace {
+    /// Requests under way at one time.
+    pub(crate) at_once: usize,
+    /// Most requests a second; as many as there are answers if left out.
+    pub(crate) a_second: Option<u32>,
+}
+
+impl Default for Pace {
+    fn default() -> Self {
+        Self { at_once: 4, a_second: None }
+    }
+}
+
+/// How a long answer is cut into pages.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
+#[serde(tag = "by", rename_all = "kebab-case", deny_unknown_fields)]
+pub(crate) enum Paging {
+    /// It is not.
+    #[default]
+    None,
+    /// By `Link` headers with `rel="next"` (RFC 8288).
+    Link,
+    /// By a token in the answer, which goes into a parameter of the next request.
+    Token { token: String, parameter: String },
+    /// By number, from 1; the answer says how many pages there are.
+    Number { pages: String, parameter: String },
+}
+
+/// A manifest as written.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Manifest {
+    adapter: u64,
+    name: String,
+    about: String,
+    program: String,
+    #[serde(default = "nothing")]
+    sign_in: SignIn,
+    #[serde(default)]
+    pace: Pace,
+    #[serde(default, rename = "ask")]
+    asks: Vec<Written>,
+}
+
+fn nothing() -> SignIn {
+    SignIn::None
+}
+
+/// An ask as written.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Written {
+    name: String,
+    of: Option<String>,
+    each: Option<String>,
+    path: String,
+    items: String,
+    entities: Option<String>,
+    keep: Option<String>,
+    #[serde(default)]
+    paging: Paging,
+    account: Option<String>,
+    region: Option<String>,
+    what: Option<String>,
+    hides: Option<String>,
+}
+
+/// One thing to ask, once or for each item of another answer.
+pub(crate) struct Ask {
+    pub(crate) name: String,
+    /// The ask whose items it is asked for.
+    pub(crate) of: Option<usize>,
+    /// From what was kept of an item to what is asked about: one value a request.
+    pub(crate) each: Option<PartId>,
+    pub(crate) path: Template,
+    pub(crate) paging: Pages,
+    pub(crate) items: PartId,
+    pub(crate) entities: Option<PartId>,
+    pub(crate) keep: Option<PartId>,
+    /// The account that it is about: the id of a scope.
+    pub(crate) account: Option<Template>,
+    /// The region that it is about.
+    pub(crate) region: Option<Template>,
+    /// What it asks for, for people.
+    pub(crate) what: Template,
+    /// What is not seen where it is not answered.
+    pub(crate) hides: String,
+    /// The fields that its expressions name, as far as a text tells.
+    pub(crate) named: String,
+}
+
+/// [`Paging`] with its expressions compiled.
+pub(crate) enum Pages {
+    One,
+    Link,
+    Token { token: PartId, parameter: String },
+    Number { pages: PartId, parameter: String },
+}
+
+/// A text with expressions in braces.
+#[derive(Debug, Clone)]
+pub(crate) struct Template(pub(crate) Vec<Piece>);
+
+/// A part of a template.
+#[derive(Debug, Clone)]
+pub(crate) enum Piece {
+    Text(String),
+    Value(PartId),
+}
+
+impl Adapter {
+    /// A shipped adapter by its name, or one in a folder.
+    pub fn find(name: &str) -> Result<Self, Diagnostics> {
+        if let Some((manifest, program)) = shipped::adapter(name) {
+            return Self::new(&format!("adapters/{name}"), manifest, |_| Ok(program.to_owned()));
+        }
+        let folder = Path::new(name);
+        let path = folder.join("adapter.toml");
+        match fs::read_to_string(&path) {
+            Ok(manifest) => Self::new(name, &manifest, |program| {
+                let path = folder.join(program);
+                fs::read_to_string(&path).map_err(|error| {
+                    let message = format!("cannot be read: {error}");
+                    Diagnostic::of_file(&path.to_string_lossy(), message, "check `program` in adapter.toml")
+                })
+            }),
+            Err(error) => {
+                let shipped: Vec<&str> = shipped::names().collect();
+                let help = format!(
+                    "name a folder with an adapter.toml in it, or a shipped adapter: {}",
+                    shipped.join(", ")
+                );
+                let message = format!("there is no adapter `{name}`: {error}");
+                Err(one(Diagnostic::of_file(&path.to_string_lossy(), message, help)))
+            }
+        }
+    }
+
+    fn new(
+        place: &str,
+        manifest: &str,
+        program: impl FnOnce(&str) -> Result<String, Box<Diagnostic>>,
+    ) -> Result<Self, Diagnostics> {
+        let file = format!("{place}/adapter.toml");
+        let wrong = |message: String, help: &str| one(Diagnostic::of_file(&file, message, help));
+        let written: Manifest = toml::from_str(manifest).map_err(|error| {
+            let help = "see docs/write-an-adapter.md for how a manifest is written";
+            wrong(format!("not a manifest: {}", error.to_string().trim_end()), help)
+        })?;
+        if written.adapter != VERSION {
+            let message = format!("version {} of manifests is not known", written.adapter);
+            return Err(wrong(message, "this program reads version 1; get a newer one"));
+        }
+        let definitions = program(&written.program).map_err(one)?;
+        let mut parts = Parts::default();
+        let mut asks: Vec<Ask> = Vec::new();
+        for it in &written.asks {
+            let of = match &it.of {
+                None => None,
+                Some(of) => Some(asks.iter().position(|ask| ask.name == *of).ok_or_else(|| {
+                    let message = format!("ask {}: there is no ask `{of}` before it", it.name);
+                    wrong(message, "an ask comes after the one whose items it is asked for")
+                })?),
+            };
+            if asks.iter().any(|ask| ask.name == it.name) {
+                return Err(wrong(format!("two asks are named `{}`", it.name), "rename one"));
+            }
+            asks.push(parts.ask(it, of).map_err(|message| {
+                wrong(format!("ask {}: {message}", it.name), "write an expression in braces: {.name}")
+            })?);
+        }
+        let program = Program::compile(&format!("{place}/{}", written.program), &definitions, parts.0)?;
+        for ask in &mut asks {
+            ask.named.push_str(&definitions);
+        }
+        Ok(Self {
+            name: written.name,
+            about: written.about,
+            sign_in: written.sign_in,
+            pace: written.pace,
+            asks,
+            program,
+            text: format!("{manifest}{definitions}"),
+        })
+    }
+}
+
+/// The expressions of a manifest, as they are met.
+#[derive(Default)]
+struct Parts(Vec<Part>);
+
+impl Parts {
+    fn ask(&mut self, it: &Written, of: Option<usize>) -> Result<Ask, String> {
+        let place = |what: &str| format!("ask {}, {what}", it.name);
+        let template = |text: &Option<String>, what: &str, parts: &mut Self| {
+            text.as_deref().map(|text| parts.template(&place(what), text)).transpose()
+        };
+        let part = |text: &Option<String>, what: &str, parts: &mut Self| {
+            text.as_deref().map(|text| parts.add(place(what), text))
+        };
+        Ok(Ask {
+            name: it.name.clone(),
+            of,
+            each: part(&it.each, "each", self),
+            path: self.template(&place("path"), &it.path)?,
+            paging: match &it.paging {
+                Paging::None => Pages::One,
+                Paging::Link => Pages::Link,
+                Paging::Token { token, parameter } => {
+                    Pages::Token { token: self.add(place("paging"), token), parameter: parameter.clone() }
+                }
+                Paging::Number { pages, parameter } => {
+                    Pages::Number { pages: self.add(place("paging"), pages), parameter: parameter.clone() }
+                }
+            },
+            items: self.add(place("items"), &it.items),
+            entities: part(&it.entities, "entities", self),
+            keep: part(&it.keep, "keep", self),
+            account: template(&it.account, "account", self)?,
+            region: template(&it.region, "region", self)?,
+            what: match template(&it.what, "what", self)? {
+                Some(what) => what,
+                None => Template(vec![Piece::Text(it.name.clone())]),
+            },
+            hides: it.hides.clone().unwrap_or_else(|| it.name.clone()),
+            named: [&it.keep, &it.entities, &it.each]
+                .into_iter()
+                .flatten()
+                .fold(it.items.clone(), |all, text| format!("{all}\n{text}")),
+        })
+    }
+
+    fn add(&mut self, place: String, text: &str) -> PartId {
+        self.0.push(Part { place, text: text.to_owned() });
+        Program::part(self.0.len() - 1)
+    }
+
+    fn template(&mut self, place: &str, text: &str) -> Result<Template, String> {
+        let mut pieces = Vec::new();
+        let mut rest = text;
+        while let Some((before, after)) = rest.split_once('{') {
+            let (value, after) =
+                after.split_once('}').ok_or_else(|| format!("`{text}` has a brace that nothing closes"))?;
+            pieces.push(Piece::Text(before.to_owned()));
+            pieces.push(Piece::Value(self.add(place.to_owned(), value)));
+            rest = after;
+        }
+        pieces.push(Piece::Text(rest.to_owned()));
+        Ok(Template(pieces))
+    }
+}
+
+/// A list of one mistake.
+pub(crate) fn one(diagnostic: Box<Diagnostic>) -> Diagnostics {
+    let mut all = Diagnostics::default();
+    all.push(diagnostic);
+    all
+}

@@ -1,0 +1,597 @@
+//! Collecting: asks become tasks, several at a time; pages become entities; entities become a file.
+
+use std::collections::{BTreeMap, VecDeque};
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::{Condvar, Mutex};
+
+use jaq_json::Val;
+use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use serde_json::value::RawValue;
+
+use crate::adapter::{Adapter, Ask, Pages, Piece, Template, one};
+use crate::check::Tried;
+use crate::entity::{Entities, checked};
+use crate::http::{Failure, Platform, Reaching, parsed};
+use crate::journal::{Journal, Page};
+use crate::program::{self, Known};
+use crate::saved;
+use crate::source::{From, Source};
+
+/// How often a collection that changes while it is read is begun again.
+const BEGINNINGS: u32 = 3;
+/// Most pages of one collection.
+const MOST_PAGES: usize = 1_000_000;
+
+/// How to collect.
+pub struct Collecting<'c> {
+    /// The folder that files are written to.
+    pub out: &'c Path,
+    /// Whether to begin anew where a collection was cut off.
+    pub fresh: bool,
+    /// How to reach platforms.
+    pub reaching: Reaching,
+    /// Is told how things stand, again and again.
+    pub watch: &'c (dyn Fn(&Progress) + Sync),
+}
+
+/// How things stand with one source.
+#[derive(Debug, Clone)]
+pub struct Progress {
+    /// Which source, by its place in the list.
+    pub source: usize,
+    /// Collections that are read.
+    pub done: usize,
+    /// Collections that are known and not read.
+    pub waiting: usize,
+    /// Entities so far.
+    pub entities: usize,
+}
+
+/// What came of one source.
+#[derive(Debug, Clone)]
+pub struct Told {
+    /// Its name.
+    pub source: String,
+    /// By account and region.
+    pub places: Vec<Place>,
+    /// How many pages were known from a collection that was cut off.
+    pub resumed: usize,
+}
+
+/// What was asked about one account and region, and what came back.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Place {
+    /// The account; none for what is of none.
+    pub account: Option<String>,
+    /// The region.
+    pub region: Option<String>,
+    /// Requests.
+    pub requests: usize,
+    /// Items that came back.
+    pub items: usize,
+    /// What did not come back, and why.
+    pub missed: Vec<String>,
+}
+
+impl Collecting<'_> {
+    /// Collects from all sources at once; each becomes a file of its name. A source that fails as a whole leaves
+    /// the file that was there before.
+    pub fn run(&self, sources: &[Source]) -> Result<Vec<Told>, Diagnostics> {
+        let collected: Vec<Result<Told, Diagnostics>> = std::thread::scope(|scope| {
+            let of = |(index, source)| scope.spawn(move || self.source(index, source));
+            let all: Vec<_> = sources.iter().enumerate().map(of).collect();
+            all.into_iter().map(|thread| thread.join().expect("a source does not panic")).collect()
+        });
+        let mut told = Vec::new();
+        let mut diagnostics = Diagnostics::default();
+        for each in collected {
+            match each {
+                Ok(it) => told.push(it),
+                Err(wrong) => diagnostics.absorb(wrong),
+            }
+        }
+        if diagnostics.is_empty() { Ok(told) } else { Err(diagnostics) }
+    }
+
+    fn source(&self, index: usize, source: &Source) -> Result<Told, Diagnostics> {
+        let adapter = Adapter::find(&source.adapter)?;
+        let failed = |error: std::io::Error| {
+            let message = format!("cannot be written: {error}");
+            one(Diagnostic::of_file(
+                &self.out.to_string_lossy(),
+                message,
+                "name a folder that you may write to",
+            ))
+        };
+        let of = format!("{}\n{:?}\n{}", adapter.text, source.from, program::json(&source.known));
+        let journal = Journal::open(self.out, &source.name, &digest(&of), self.fresh).map_err(failed)?;
+        let mut pace = adapter.pace;
+        pace.at_once = source.at_once.unwrap_or(pace.at_once).max(1);
+        let from = match &source.from {
+            From::Files(folder) => Answers::Saved(folder),
+            From::Url { url, client, secret } => {
+                let agent = self.reaching.agent().map_err(one)?;
+                let of = (url.as_str(), client.as_str(), secret.as_ref());
+                Answers::Platform(
+                    Platform::new(&source.name, of, &adapter.sign_in, pace, agent).map_err(one)?,
+                )
+            }
+        };
+        let run = Run::new(&source.name, &adapter, &source.known, from, Some(&journal));
+        let watch = |done, waiting, entities| {
+            (self.watch)(&Progress { source: index, done, waiting, entities });
+        };
+        let (places, entities) = run.all(pace.at_once, &watch)?;
+        entities.write(&self.out.join(format!("{}.ndjson", source.name))).map_err(failed)?;
+        let resumed = journal.len();
+        journal.end().map_err(failed)?;
+        Ok(Told { source: source.name.clone(), places, resumed })
+    }
+}
+
+/// A digest of what is being collected, to know it again. Not a secret's guard: secrets are not in it.
+fn digest(text: &str) -> String {
+    use std::hash::{DefaultHasher, Hash, Hasher};
+    let mut hasher = DefaultHasher::new();
+    text.hash(&mut hasher);
+    format!("{:016x}", hasher.finish())
+}
+
+/// Where answers come from.
+pub(crate) enum Answers<'s> {
+    Platform(Platform<'s>),
+    Saved(&'s Path),
+}
+
+/// A source being collected.
+pub(crate) struct Run<'r> {
+    pub(crate) source: &'r str,
+    pub(crate) adapter: &'r Adapter,
+    pub(crate) known: &'r Val,
+    pub(crate) from: Answers<'r>,
+    pub(crate) journal: Option<&'r Journal>,
+    pub(crate) state: Mutex<State>,
+    pub(crate) changed: Condvar,
+    pub(crate) stopped: AtomicBool,
+    pub(crate) entities: AtomicUsize,
+    /// What each ask gave and left out, where that is wanted.
+    pub(crate) tried: Option<Mutex<BTreeMap<String, Tried>>>,
+}
+
+impl<'r> Run<'r> {
+    pub(crate) fn new(
+        source: &'r str,
+        adapter: &'r Adapter,
+        known: &'r Val,
+        from: Answers<'r>,
+        journal: Option<&'r Journal>,
+    ) -> Self {
+        Self {
+            source,
+            adapter,
+            known,
+            from,
+            journal,
+            state: Mutex::default(),
+            changed: Condvar::new(),
+            stopped: AtomicBool::new(false),
+            entities: AtomicUsize::new(0),
+            tried: None,
+        }
+    }
+}
+
+#[derive(Default)]
+pub(crate) struct State {
+    open: VecDeque<Task>,
+    working: usize,
+    done: usize,
+    places: BTreeMap<(Option<String>, Option<String>), Place>,
+    entities: Entities,
+    wrong: Diagnostics,
+}
+
+/// One collection to read: an ask, about something.
+struct Task {
+    ask: usize,
+    parent: Val,
+}
+
+/// What a collection came to.
+#[derive(Default)]
+struct Collected {
+    place: Place,
+    kept: Vec<Box<RawValue>>,
+    entities: Vec<Box<RawValue>>,
+}
+
+impl Run<'_> {
+    /// Asks everything, so many at a time.
+    pub(crate) fn all(
+        &self,
+        at_once: usize,
+        watch: &(dyn Fn(usize, usize, usize) + Sync),
+    ) -> Result<(Vec<Place>, Entities), Diagnostics> {
+        let roots = self.adapter.asks.iter().enumerate().filter(|(_, ask)| ask.of.is_none());
+        self.lock().open.extend(roots.map(|(ask, _)| Task { ask, parent: Val::Null }));
+        std::thread::scope(|scope| {
+            for _ in 0..at_once {
+                scope.spawn(|| self.work(watch));
+            }
+        });
+        let state = std::mem::take(&mut *self.lock());
+        if state.wrong.is_empty() {
+            Ok((state.places.into_values().collect(), state.entities))
+        } else {
+            Err(state.wrong)
+        }
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, State> {
+        self.state.lock().expect("nobody panics while holding it")
+    }
+
+    /// Takes tasks until none are left, or something is wrong with all.
+    fn work(&self, watch: &(dyn Fn(usize, usize, usize) + Sync)) {
+        loop {
+            let task = {
+                let mut state = self.lock();
+                loop {
+                    if self.stopped.load(Ordering::Relaxed) {
+                        return;
+                    }
+                    if let Some(task) = state.open.pop_front() {
+                        state.working += 1;
+                        break task;
+                    }
+                    if state.working == 0 {
+                        self.changed.notify_all();
+                        return;
+                    }
+                    state = self.changed.wait(state).expect("nobody panics while holding it");
+                }
+            };
+            let collected = self.collection(&task).and_then(|it| {
+                let following = self.following(&task, &it)?;
+                Ok((it, following))
+            });
+            let mut state = self.lock();
+            state.working -= 1;
+            state.done += 1;
+            match collected {
+                Ok((it, following)) => {
+                    self.entities.fetch_add(it.entities.len(), Ordering::Relaxed);
+                    state.open.extend(following);
+                    state.take(it);
+                }
+                Err(wrong) => {
+                    self.stopped.store(true, Ordering::Relaxed);
+                    state.wrong.absorb(wrong);
+                }
+            }
+            let (done, waiting) = (state.done, state.open.len() + state.working);
+            drop(state);
+            self.changed.notify_all();
+            watch(done, waiting, self.entities.load(Ordering::Relaxed));
+        }
+    }
+
+    /// The tasks that the items of a collection lead to.
+    fn following(&self, task: &Task, it: &Collected) -> Result<Vec<Task>, Diagnostics> {
+        let mut all = Vec::new();
+        for (index, ask) in self.adapter.asks.iter().enumerate().filter(|(_, ask)| ask.of == Some(task.ask)) {
+            for kept in &it.kept {
+                let kept = program::parse(kept.get().as_bytes()).map_err(|error| self.wrong(ask, &error))?;
+                match ask.each {
+                    None => all.push(Task { ask: index, parent: kept }),
+                    Some(each) => {
+                        let known = self.known(Val::Null);
+                        let parents = self.adapter.program.run(each, &known, kept);
+                        let parents = parents.map_err(|error| self.wrong(ask, &error))?;
+                        all.extend(parents.into_iter().map(|parent| Task { ask: index, parent }));
+                    }
+                }
+            }
+        }
+        Ok(all)
+    }
+
+    /// Reads a collection, page by page; begins again where it changed under way.
+    fn collection(&self, task: &Task) -> Result<Collected, Diagnostics> {
+        let ask = &self.adapter.asks[task.ask];
+        let mut requests = 0;
+        for beginning in 1..=BEGINNINGS {
+            let mut it = Collected { place: self.place(ask, &task.parent)?, ..Collected::default() };
+            it.place.requests = requests;
+            let path = self.fill(ask, &ask.path, &task.parent, true)?;
+            let changed = self.pages(ask, task, &path, beginning, &mut it)?;
+            requests = it.place.requests;
+            if !changed {
+                return Ok(it);
+            }
+            if beginning == BEGINNINGS {
+                let what = self.fill(ask, &ask.what, &task.parent, false)?;
+                let why = format!("it changed each of {BEGINNINGS} times that it was read");
+                self.missed(ask, &mut it, format!("{what}, perhaps a part ({why})"))?;
+                return Ok(it);
+            }
+        }
+        Ok(Collected::default())
+    }
+
+    /// Reads the pages of a collection; whether it changed under way.
+    fn pages(
+        &self,
+        ask: &Ask,
+        task: &Task,
+        path: &str,
+        beginning: u32,
+        it: &mut Collected,
+    ) -> Result<bool, Diagnostics> {
+        let mut at = path.to_owned();
+        let mut state: Option<String> = None;
+        for number in 1..=MOST_PAGES {
+            let of = format!("{} {path} {beginning}.{number}", ask.name);
+            let known = self.journal.and_then(|journal| journal.get(&of)).cloned();
+            let page = match known {
+                Some(page) => page,
+                None => match self.page(ask, task, &at, number)? {
+                    Ok(page) => {
+                        if let Some(journal) = self.journal {
+                            let kept = journal.keep(&of, &page);
+                            kept.map_err(|error| self.wrong(ask, &format!("the journal: {error}")))?;
+                        }
+                        page
+                    }
+                    Err((why, tries)) => {
+                        it.place.requests += tries as usize;
+                        let what = self.fill(ask, &ask.what, &task.parent, false)?;
+                        let what = if number == 1 { what } else { format!("page {number} of {what}") };
+                        let asked = match tries {
+                            0 => String::new(),
+                            1 => ", asked once".to_owned(),
+                            some => format!(", asked {some} times"),
+                        };
+                        self.missed(ask, it, format!("{what} ({why}{asked})"))?;
+                        return Ok(false);
+                    }
+                },
+            };
+            it.place.requests += page.tries as usize;
+            if number > 1 && page.etag != state {
+                return Ok(true);
+            }
+            state = page.etag;
+            it.place.items += page.items;
+            it.kept.extend(page.kept);
+            it.entities.extend(page.entities);
+            match page.next {
+                Some(next) => at = next,
+                None => return Ok(false),
+            }
+        }
+        Ok(false)
+    }
+
+    /// Reads a page; or why it cannot be had, and how often it was asked for.
+    fn page(
+        &self,
+        ask: &Ask,
+        task: &Task,
+        at: &str,
+        number: usize,
+    ) -> Result<Result<Page, (String, u32)>, Diagnostics> {
+        let (address, answer) = match &self.from {
+            Answers::Saved(folder) => match saved::page(folder, at, number) {
+                Ok((address, answer)) => (address, answer),
+                Err(why) => return Ok(Err((why, 0))),
+            },
+            Answers::Platform(platform) => {
+                let address = if number == 1 { platform.address(at) } else { at.to_owned() };
+                match platform.get(&address) {
+                    Ok(answer) => (address, answer),
+                    Err(Failure::Everything(wrong)) => return Err(one(wrong)),
+                    // Who does not answer what everything begins with does not answer at all.
+                    Err(Failure::This { why, tries }) if ask.of.is_none() && !why.starts_with("HTTP") => {
+                        let message = format!("{address} does not answer: {why}, asked {tries} times");
+                        let help = "check `url` of the source, and that this machine may reach it";
+                        return Err(one(Diagnostic::of_file(self.source, message, help)));
+                    }
+                    Err(Failure::This { why, tries }) => return Ok(Err((why, tries))),
+                }
+            }
+        };
+        let body = parsed(self.source, &address, &answer.body).map_err(one)?;
+        let run = |part, input| {
+            let known = self.known(task.parent.clone());
+            self.adapter.program.run(part, &known, input).map_err(|error| self.wrong(ask, &error))
+        };
+        let next = match (&self.from, &ask.paging) {
+            (Answers::Saved(_), _) => answer.next.clone(),
+            (_, Pages::One) => None,
+            (Answers::Platform(platform), Pages::Link) => match &answer.next {
+                None => None,
+                Some(link) => Some(platform.follow(&address, link).ok_or_else(|| {
+                    let message = format!("{address} says that its next page is at another host: {link}");
+                    one(Diagnostic::of_file(self.source, message, "a credential is sent to one host only"))
+                })?),
+            },
+            (_, Pages::Token { token, parameter }) => match run(*token, body.clone())?.as_slice() {
+                [] | [Val::Null] => None,
+                [Val::TStr(token)] => {
+                    Some(with_parameter(&address, parameter, &String::from_utf8_lossy(token)))
+                }
+                [other] => Some(with_parameter(&address, parameter, &program::json(other))),
+                _ => return Err(self.wrong(ask, "paging: more than one token")),
+            },
+            (_, Pages::Number { pages, parameter }) => {
+                let pages = run(*pages, body.clone())?;
+                let pages = pages.first().map(program::json).and_then(|text| text.parse::<usize>().ok());
+                let pages =
+                    pages.ok_or_else(|| self.wrong(ask, "paging: the number of pages is no number"))?;
+                (number < pages).then(|| with_parameter(&address, parameter, &(number + 1).to_string()))
+            }
+        };
+        let made = self.made(ask, &task.parent, body)?;
+        let page = Page { etag: answer.etag, next, tries: answer.tries, ..made };
+        checked(&format!("{}: {} of {address}", self.source, ask.name), &page.entities)?;
+        Ok(Ok(page))
+    }
+
+    /// What the adapter makes of a body.
+    pub(crate) fn made(&self, ask: &Ask, parent: &Val, body: Val) -> Result<Page, Diagnostics> {
+        let run = |part, input| {
+            let known = self.known(parent.clone());
+            self.adapter.program.run(part, &known, input).map_err(|error| self.wrong(ask, &error))
+        };
+        let items = run(ask.items, body)?;
+        let mut page = Page {
+            etag: None,
+            next: None,
+            tries: 0,
+            items: items.len(),
+            kept: Vec::new(),
+            entities: Vec::new(),
+        };
+        let raw = |value: &Val| {
+            RawValue::from_string(program::json(value)).map_err(|error| self.wrong(ask, &error.to_string()))
+        };
+        for item in items {
+            let before = page.entities.len();
+            if let Some(tried) = &self.tried {
+                let mut tried = tried.lock().expect("nobody panics while holding it");
+                tried.entry(ask.name.clone()).or_default().item(&item, &ask.named);
+            }
+            if let Some(keep) = ask.keep {
+                for kept in run(keep, item.clone())? {
+                    page.kept.push(raw(&kept)?);
+                }
+            }
+            if let Some(entities) = ask.entities {
+                for entity in run(entities, item)? {
+                    page.entities.push(raw(&entity)?);
+                }
+            }
+            if let Some(tried) = &self.tried {
+                let mut tried = tried.lock().expect("nobody panics while holding it");
+                tried.entry(ask.name.clone()).or_default().made(&page.entities[before..]);
+            }
+        }
+        Ok(page)
+    }
+
+    /// Notes something that did not come back, also for those who read the estate.
+    fn missed(&self, ask: &Ask, it: &mut Collected, what: String) -> Result<(), Diagnostics> {
+        let mut spot = serde_json::Map::new();
+        spot.insert("what".to_owned(), what.clone().into());
+        spot.insert("hides".to_owned(), ask.hides.clone().into());
+        if let Some(account) = &it.place.account {
+            spot.insert("in".to_owned(), account.clone().into());
+        }
+        let spot = serde_json::json!({ "blind_spot": spot }).to_string();
+        it.entities.push(RawValue::from_string(spot).map_err(|error| self.wrong(ask, &error.to_string()))?);
+        it.place.missed.push(what);
+        Ok(())
+    }
+
+    fn place(&self, ask: &Ask, parent: &Val) -> Result<Place, Diagnostics> {
+        let fill = |template: &Option<Template>| {
+            template.as_ref().map(|template| self.fill(ask, template, parent, false)).transpose()
+        };
+        Ok(Place { account: fill(&ask.account)?, region: fill(&ask.region)?, ..Place::default() })
+    }
+
+    fn known(&self, parent: Val) -> Known {
+        Known { parent, source: self.known.clone() }
+    }
+
+    /// A template with its expressions filled in; in a path, so that each stays within its segment.
+    fn fill(
+        &self,
+        ask: &Ask,
+        template: &Template,
+        parent: &Val,
+        in_path: bool,
+    ) -> Result<String, Diagnostics> {
+        let mut out = String::new();
+        for piece in &template.0 {
+            match piece {
+                Piece::Text(text) => out.push_str(text),
+                Piece::Value(part) => {
+                    let known = self.known(parent.clone());
+                    let text = self.adapter.program.text(*part, &known, parent.clone());
+                    let text = text.map_err(|error| self.wrong(ask, &error))?;
+                    if in_path { escape(&text, &mut out) } else { out.push_str(&text) }
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    fn wrong(&self, ask: &Ask, message: &str) -> Diagnostics {
+        let message = if message.starts_with("ask ") {
+            message.to_owned()
+        } else {
+            format!("ask {}: {message}", ask.name)
+        };
+        let help =
+            "see docs/write-an-adapter.md; `pasaporte gather --check` tries an adapter on saved answers";
+        one(Diagnostic::of_file(&format!("{} (adapter {})", self.source, self.adapter.name), message, help))
+    }
+}
+
+impl State {
+    fn take(&mut self, it: Collected) {
+        let of = (it.place.account.clone(), it.place.region.clone());
+        let place = self.places.entry(of).or_insert_with(|| Place {
+            account: it.place.account,
+            region: it.place.region,
+            ..Place::default()
+        });
+        place.requests += it.place.requests;
+        place.items += it.place.items;
+        place.missed.extend(it.place.missed);
+        place.missed.sort();
+        self.entities.add(it.entities);
+    }
+}
+
+/// An address with a parameter set, in place of what it was before.
+fn with_parameter(address: &str, name: &str, value: &str) -> String {
+    let (path, query) = address.split_once('?').unwrap_or((address, ""));
+    let own = format!("{name}=");
+    let mut out = format!("{path}?");
+    for each in query.split('&').filter(|each| !each.is_empty() && !each.starts_with(&own)) {
+        out.push_str(each);
+        out.push('&');
+    }
+    out.push_str(&own);
+    escape(value, &mut out);
+    out
+}
+
+/// Percent-encodes all but what stands for itself anywhere in a URL (RFC 3986 §2.3).
+fn escape(text: &str, out: &mut String) {
+    for byte in text.bytes() {
+        if byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b'~') {
+            out.push(byte as char);
+        } else {
+            out.push_str(&format!("%{byte:02X}"));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_parameter_replaces_its_earlier_value() {
+        assert_eq!(with_parameter("http://a.example/x", "page", "2"), "http://a.example/x?page=2");
+        assert_eq!(
+            with_parameter("http://a.example/x?size=5&page=2", "page", "3 4"),
+            "http://a.example/x?size=5&page=3%204"
+        );
+    }
+}

@@ -1,0 +1,131 @@
+//! Entities as lines of NDJSON: checked, each once, in an order that does not depend on who was first.
+
+use std::fs::{self, File};
+use std::io::{self, BufWriter, Write};
+use std::path::Path;
+
+use pasaporte_formats::diagnostic::Diagnostics;
+use pasaporte_formats::estate::{kinds, load};
+use pasaporte_formats::text::{Form, Source};
+use serde_json::value::RawValue;
+
+/// The entities of a source.
+#[derive(Debug, Default)]
+pub(crate) struct Entities(Vec<Entity>);
+
+/// One entity: what it is ordered by, then its line.
+#[derive(Debug, PartialEq, Eq, PartialOrd, Ord)]
+struct Entity {
+    kind: u8,
+    id: Box<str>,
+    line: Box<str>,
+}
+
+impl Entities {
+    /// Adds some, each `{"kind": {…}}`.
+    pub(crate) fn add(&mut self, lines: Vec<Box<RawValue>>) {
+        self.0.extend(lines.into_iter().map(|line| {
+            let line: Box<str> = line.get().into();
+            let (kind, id) = kind_and_id(&line);
+            Entity { kind, id: id.into(), line }
+        }));
+    }
+
+    /// Writes them to a file: it is the old one or the new one, at any moment.
+    pub(crate) fn write(mut self, path: &Path) -> io::Result<()> {
+        self.settle();
+        let new = path.with_extension("ndjson.new");
+        let mut out = BufWriter::with_capacity(1 << 16, File::create(&new)?);
+        out.write_all(b"{\"estate\":1}\n")?;
+        for entity in &self.0 {
+            out.write_all(entity.line.as_bytes())?;
+            out.write_all(b"\n")?;
+        }
+        let file = out.into_inner().map_err(io::IntoInnerError::into_error)?;
+        file.sync_all()?;
+        fs::rename(&new, path)
+    }
+
+    /// Puts them in order. What two pages say alike is kept once; where they say different things of one id, the
+    /// last in order is kept, and that it was so becomes a blind spot.
+    fn settle(&mut self) {
+        self.0.sort_unstable();
+        self.0.dedup();
+        let blind_spot = kinds().iter().position(|kind| *kind == "blind_spot").unwrap_or_default() as u8;
+        let mut torn = Vec::new();
+        self.0.dedup_by(|later, first| {
+            let same = later.kind == first.kind && !later.id.is_empty() && later.id == first.id;
+            if same {
+                let kind = kinds()[first.kind as usize];
+                torn.push(format!("{kind}:{} was read twice, and differently", first.id));
+                std::mem::swap(&mut later.line, &mut first.line);
+            }
+            same
+        });
+        torn.sort();
+        torn.dedup();
+        for what in torn {
+            let spot = serde_json::json!({"what": what, "hides": "which of the two it is now"});
+            let line = serde_json::json!({ "blind_spot": spot }).to_string().into();
+            self.0.push(Entity { kind: blind_spot, id: "".into(), line });
+        }
+        self.0.sort_unstable();
+    }
+}
+
+/// The kind of an entity, by its place in the format, and its id.
+pub(crate) fn kind_and_id(line: &str) -> (u8, String) {
+    #[derive(serde::Deserialize)]
+    struct Named {
+        id: Option<String>,
+    }
+    let Ok(entity) = serde_json::from_str::<std::collections::BTreeMap<&str, Named>>(line) else {
+        return (u8::MAX, String::new());
+    };
+    let Some((kind, named)) = entity.into_iter().next() else { return (u8::MAX, String::new()) };
+    let kind = kinds().iter().position(|each| *each == kind).map_or(u8::MAX, |index| index as u8);
+    (kind, named.id.unwrap_or_default())
+}
+
+/// Checks that entities are what the format takes; `name` says where they come from.
+pub(crate) fn checked(name: &str, entities: &[Box<RawValue>]) -> Result<(), Diagnostics> {
+    let mut text = String::from("{\"estate\":1}\n");
+    for entity in entities {
+        text.push_str(entity.get());
+        text.push('\n');
+    }
+    let source = Source::Text { name: name.to_owned(), text, form: Form::Ndjson };
+    load(&[source], None, Diagnostics::default()).map(|_| ())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn written(lines: &[&str]) -> String {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("x.ndjson");
+        let raw = |line: &&str| RawValue::from_string((*line).to_owned()).unwrap();
+        let mut entities = Entities::default();
+        entities.add(lines.iter().map(raw).collect());
+        entities.write(&path).unwrap();
+        fs::read_to_string(path).unwrap()
+    }
+
+    #[test]
+    fn the_order_of_arrival_does_not_show() {
+        let one = r#"{"scope":{"id":"tides","kind":"account"}}"#;
+        let two = r#"{"scope":{"id":"berths","kind":"app"}}"#;
+        let three = r#"{"function":{"id":"a"}}"#;
+        let all = written(&[three, one, two, one]);
+        assert_eq!(all, written(&[one, two, three]));
+        assert_eq!(all, format!("{{\"estate\":1}}\n{two}\n{one}\n{three}\n"));
+    }
+
+    #[test]
+    fn what_is_said_twice_and_differently_is_a_blind_spot() {
+        let all = written(&[r#"{"function":{"id":"a","in":"x"}}"#, r#"{"function":{"id":"a","in":"y"}}"#]);
+        assert_eq!(all.matches("\"function\"").count(), 1);
+        assert!(all.contains("function:a was read twice, and differently"), "{all}");
+    }
+}

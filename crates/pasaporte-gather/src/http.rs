@@ -1,0 +1,409 @@
+//! Asking a platform over HTTP: signing in, time-outs, pace, and asking again.
+
+use std::sync::Mutex;
+use std::time::{Duration, Instant, SystemTime};
+
+use jiff::Timestamp;
+use pasaporte_formats::diagnostic::Diagnostic;
+use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
+use ureq::{Agent, Body, http::Response};
+
+use crate::adapter::{Pace, SignIn};
+use crate::program;
+use crate::source::Secret;
+
+/// How often a request is tried before it counts as failed for good.
+pub(crate) const TRIES: u32 = 5;
+/// The first wait before asking again; each one after is twice as long.
+const FIRST_WAIT: Duration = Duration::from_millis(100);
+/// The longest wait, whatever a platform asks for.
+const LONGEST_WAIT: Duration = Duration::from_mins(1);
+/// Largest answer that is read.
+const LARGEST: u64 = 64 << 20;
+
+/// What came back.
+#[derive(Debug)]
+pub(crate) struct Answer {
+    pub(crate) body: Vec<u8>,
+    /// Which state of the thing it is (RFC 9110 §8.8.3).
+    pub(crate) etag: Option<String>,
+    /// The target of its `Link` with `rel="next"`.
+    pub(crate) next: Option<String>,
+    /// How many requests it took.
+    pub(crate) tries: u32,
+}
+
+/// Why there is no answer.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// The platform does not answer this; others it may.
+    This { why: String, tries: u32 },
+    /// Nothing will be answered.
+    Everything(Box<Diagnostic>),
+}
+
+/// A platform.
+pub(crate) struct Platform<'s> {
+    name: &'s str,
+    url: &'s str,
+    client: &'s str,
+    secret: Option<&'s Secret>,
+    sign_in: &'s SignIn,
+    agent: Agent,
+    token: Mutex<Option<String>>,
+    /// When the next request may go out, and how far apart they are.
+    pace: Option<(Mutex<Instant>, Duration)>,
+}
+
+/// How to reach platforms.
+#[derive(Debug, Clone)]
+pub struct Reaching {
+    /// The longest that a request may take.
+    pub patience: Duration,
+    /// Certificates to trust instead of the system's, as PEM.
+    pub authorities: Option<Vec<u8>>,
+}
+
+impl Default for Reaching {
+    fn default() -> Self {
+        Self { patience: Duration::from_secs(30), authorities: None }
+    }
+}
+
+impl Reaching {
+    /// An agent that reaches platforms so.
+    pub(crate) fn agent(&self) -> Result<Agent, Box<Diagnostic>> {
+        let roots = match &self.authorities {
+            None => RootCerts::PlatformVerifier,
+            Some(pem) => {
+                let all: Vec<Certificate<'static>> = parse_pem(pem)
+                    .filter_map(|item| match item {
+                        Ok(PemItem::Certificate(certificate)) => Some(certificate),
+                        _ => None,
+                    })
+                    .collect();
+                if all.is_empty() {
+                    let help = "give a PEM file with at least one certificate in it";
+                    return Err(Diagnostic::of_file("--ca", "there is no certificate in it", help));
+                }
+                RootCerts::from(all)
+            }
+        };
+        let config = Agent::config_builder()
+            .http_status_as_error(false)
+            .max_redirects(0)
+            .timeout_global(Some(self.patience))
+            .timeout_connect(Some(self.patience.min(Duration::from_secs(10))))
+            .max_idle_connections_per_host(64)
+            .tls_config(TlsConfig::builder().root_certs(roots).build())
+            .user_agent(concat!("pasaporte/", env!("CARGO_PKG_VERSION"), " (reads; changes nothing)"));
+        Ok(config.build().new_agent())
+    }
+}
+
+impl<'s> Platform<'s> {
+    pub(crate) fn new(
+        name: &'s str,
+        (url, client, secret): (&'s str, &'s str, Option<&'s Secret>),
+        sign_in: &'s SignIn,
+        pace: Pace,
+        agent: Agent,
+    ) -> Result<Self, Box<Diagnostic>> {
+        if *sign_in != SignIn::None && secret.is_none() {
+            return Err(Diagnostic::of_file(
+                name,
+                "its adapter signs in, and it has no credential",
+                "give the source a `credential`: {env = \"NAME\"}, {file = \"PATH\"} or {stdin = true}",
+            ));
+        }
+        let apart = |a_second: u32| Duration::from_secs(1) / a_second.max(1);
+        let pace = pace.a_second.map(|a_second| (Mutex::new(Instant::now()), apart(a_second)));
+        Ok(Self { name, url, client, secret, sign_in, agent, token: Mutex::default(), pace })
+    }
+
+    /// The address of a path below the platform's.
+    pub(crate) fn address(&self, path: &str) -> String {
+        format!("{}/{path}", self.url)
+    }
+
+    /// The address that a link leads to, if it is one of the same host: a credential goes nowhere else.
+    pub(crate) fn follow(&self, from: &str, link: &str) -> Option<String> {
+        let scheme = self.url.find("://")? + 3;
+        let host = self.url[scheme..].find('/').map_or(self.url.len(), |slash| scheme + slash);
+        let origin = &self.url[..host];
+        if let Some(rest) = link.strip_prefix(origin) {
+            return (rest.starts_with(['/', '?']) || rest.is_empty()).then(|| link.to_owned());
+        }
+        match link.as_bytes() {
+            [b'/', b'/', ..] => None,
+            [b'/', ..] => Some(format!("{origin}{link}")),
+            [b'?', ..] => Some(format!("{}{link}", from.split('?').next()?)),
+            _ => None,
+        }
+    }
+
+    /// Asks, as often as it takes and is sensible.
+    pub(crate) fn get(&self, address: &str) -> Result<Answer, Failure> {
+        let mut tries = 0;
+        let mut signed_in_again = false;
+        loop {
+            tries += 1;
+            self.keep_pace();
+            let (why, wait) = match self.once(address) {
+                Ok(Came::Answer(mut answer)) => {
+                    answer.tries = tries;
+                    return Ok(answer);
+                }
+                Ok(Came::Unauthorized) if !signed_in_again && self.forget_token() => {
+                    signed_in_again = true;
+                    continue;
+                }
+                Ok(Came::Unauthorized) => return Err(Failure::Everything(self.refused(address))),
+                Ok(Came::Status(status, wait)) => {
+                    let why = format!("HTTP {status}");
+                    if !is_passing(status) {
+                        return Err(Failure::This { why, tries });
+                    }
+                    (why, wait)
+                }
+                Err(Trouble::Fatal(diagnostic)) => return Err(Failure::Everything(diagnostic)),
+                Err(Trouble::Passing(why)) => (why, None),
+            };
+            if tries == TRIES {
+                return Err(Failure::This { why, tries });
+            }
+            let longest = FIRST_WAIT * 2_u32.pow(tries - 1);
+            // A part of the wait is chance, so that many that wait do not all come back at once.
+            let chance = longest.mul_f64(0.5 + 0.5 * fastrand::f64());
+            std::thread::sleep(wait.unwrap_or(chance).min(LONGEST_WAIT));
+        }
+    }
+
+    fn keep_pace(&self) {
+        let Some((next, apart)) = &self.pace else { return };
+        let wait = {
+            let mut next = next.lock().expect("nobody panics while holding it");
+            let now = Instant::now();
+            let at = (*next).max(now);
+            *next = at + *apart;
+            at - now
+        };
+        std::thread::sleep(wait);
+    }
+
+    fn once(&self, address: &str) -> Result<Came, Trouble> {
+        let mut request = self.agent.get(address).header("accept", "application/json");
+        match (self.sign_in, self.secret) {
+            (SignIn::Bearer, Some(secret)) => {
+                request = request.header("authorization", format!("Bearer {}", secret.reveal()));
+            }
+            (SignIn::Header { header }, Some(secret)) => request = request.header(header, secret.reveal()),
+            (SignIn::ClientCredentials { path }, Some(secret)) => {
+                request = request.header("authorization", format!("Bearer {}", self.token(path, secret)?));
+            }
+            _ => {}
+        }
+        let mut response = request.call().map_err(|error| self.trouble(&error))?;
+        match response.status().as_u16() {
+            200 => {
+                let etag = header(&response, "etag");
+                let next = response
+                    .headers()
+                    .get_all("link")
+                    .iter()
+                    .filter_map(|value| value.to_str().ok())
+                    .find_map(next_link);
+                let body = self.body(&mut response)?;
+                Ok(Came::Answer(Answer { body, etag, next, tries: 0 }))
+            }
+            401 => Ok(Came::Unauthorized),
+            status => Ok(Came::Status(status, wait_asked_for(&response))),
+        }
+    }
+
+    fn body(&self, response: &mut Response<Body>) -> Result<Vec<u8>, Trouble> {
+        response.body_mut().with_config().limit(LARGEST).read_to_vec().map_err(|error| self.trouble(&error))
+    }
+
+    /// The token that a client's credentials are good for (RFC 6749 §4.4); asked for once.
+    fn token(&self, path: &str, secret: &Secret) -> Result<String, Trouble> {
+        let mut kept = self.token.lock().expect("nobody panics while holding it");
+        if let Some(token) = &*kept {
+            return Ok(token.clone());
+        }
+        let address = self.address(path);
+        let fields = [
+            ("grant_type", "client_credentials"),
+            ("client_id", self.client),
+            ("client_secret", secret.reveal()),
+        ];
+        let mut response =
+            self.agent.post(&address).send_form(fields).map_err(|error| self.trouble(&error))?;
+        match response.status().as_u16() {
+            200 => {}
+            status if is_passing(status) => return Err(Trouble::Passing(format!("HTTP {status}"))),
+            400..=499 => return Err(Trouble::Fatal(self.refused(&address))),
+            status => return Err(Trouble::Passing(format!("HTTP {status}"))),
+        }
+        let body = self.body(&mut response)?;
+        let token = serde_json::from_slice::<serde_json::Value>(&body).ok();
+        let token = token.as_ref().and_then(|body| body.get("access_token")?.as_str());
+        let Some(token) = token else {
+            let help = "check `path` in the adapter's `sign_in`";
+            return Err(Trouble::Fatal(
+                self.wrong(format!("{address} gave no access_token (RFC 6749 §5.1)"), help),
+            ));
+        };
+        *kept = Some(token.to_owned());
+        Ok(token.to_owned())
+    }
+
+    /// Drops a token, so that the next request signs in anew; whether there was one.
+    fn forget_token(&self) -> bool {
+        self.token.lock().expect("nobody panics while holding it").take().is_some()
+    }
+
+    fn wrong(&self, message: impl Into<String>, help: &str) -> Box<Diagnostic> {
+        Diagnostic::of_file(self.name, message, help)
+    }
+
+    fn refused(&self, address: &str) -> Box<Diagnostic> {
+        let message = format!("its credential is not accepted: {address} answers 401");
+        self.wrong(message, "check `client` and `credential` of the source; nothing was written for it")
+    }
+
+    fn trouble(&self, error: &ureq::Error) -> Trouble {
+        use ureq::Error;
+        match error {
+            Error::Rustls(_) | Error::Tls(_) => Trouble::Fatal(self.unproven(error)),
+            // Where the handshake fails on its way, the reason stands within.
+            Error::Io(io) if io.to_string().contains("certificate") => Trouble::Fatal(self.unproven(error)),
+            Error::BadUri(_) | Error::Http(_) | Error::RequireHttpsOnly(_) => Trouble::Fatal(
+                self.wrong(format!("not an address: {} ({error})", self.url), "check `url` of the source"),
+            ),
+            Error::BodyExceedsLimit(most) => {
+                Trouble::Passing(format!("an answer of more than {} MiB", most >> 20))
+            }
+            Error::Timeout(_) => Trouble::Passing("no answer in time".to_owned()),
+            other => Trouble::Passing(other.to_string()),
+        }
+    }
+
+    fn unproven(&self, error: &ureq::Error) -> Box<Diagnostic> {
+        let message = format!("{} does not prove who it is: {error}", self.url);
+        self.wrong(message, "have its certificate renewed, or trust its authority with --ca FILE")
+    }
+}
+
+/// What came of one try.
+enum Came {
+    Answer(Answer),
+    Unauthorized,
+    /// Another status, and how long the platform asks to wait.
+    Status(u16, Option<Duration>),
+}
+
+enum Trouble {
+    Passing(String),
+    Fatal(Box<Diagnostic>),
+}
+
+/// Whether a status may be another one soon.
+fn is_passing(status: u16) -> bool {
+    matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504)
+}
+
+fn header(response: &Response<Body>, name: &str) -> Option<String> {
+    response.headers().get(name)?.to_str().ok().map(str::to_owned)
+}
+
+/// How long a response asks to wait: seconds, or a time (RFC 9110 §10.2.3).
+fn wait_asked_for(response: &Response<Body>) -> Option<Duration> {
+    let text = header(response, "retry-after")?;
+    if let Ok(seconds) = text.trim().parse() {
+        return Some(Duration::from_secs(seconds));
+    }
+    let then = jiff::fmt::rfc2822::parse(text.trim()).ok()?.timestamp();
+    let now = Timestamp::try_from(SystemTime::now()).ok()?;
+    Duration::try_from(then.duration_since(now)).ok()
+}
+
+/// The target of the link with `rel="next"` in a header (RFC 8288 §3).
+fn next_link(header: &str) -> Option<String> {
+    let mut rest = header;
+    while let Some((_, after)) = rest.split_once('<') {
+        let (target, parameters) = after.split_once('>')?;
+        let (mine, more) = parameters
+            .split_once(",<")
+            .or_else(|| parameters.split_once(", <"))
+            .map_or((parameters, None), |(mine, more)| (mine, Some(more)));
+        let is_next = mine.split(';').any(|parameter| {
+            let (name, value) = parameter.trim().split_once('=').unwrap_or_default();
+            name.eq_ignore_ascii_case("rel")
+                && value.trim_matches('"').split(' ').any(|each| each.eq_ignore_ascii_case("next"))
+        });
+        if is_next {
+            return Some(target.to_owned());
+        }
+        let more = more?;
+        rest = &parameters[parameters.len() - more.len() - 1..];
+    }
+    None
+}
+
+/// Why a body is not JSON.
+pub(crate) fn not_json(name: &str, address: &str, body: &[u8], error: &str) -> Box<Diagnostic> {
+    let start: String = String::from_utf8_lossy(&body[..body.len().min(40)]).into_owned();
+    let message = format!("{address} answers with something that is not JSON ({error}); it begins `{start}`");
+    Diagnostic::of_file(name, message, "check `url` of the source, and `path` of the adapter's ask")
+}
+
+/// A body as a value.
+pub(crate) fn parsed(name: &str, address: &str, body: &[u8]) -> Result<jaq_json::Val, Box<Diagnostic>> {
+    // jaq reads more than JSON; what begins and ends like JSON and is read by it is what we take.
+    match body.trim_ascii_start().first() {
+        Some(b'{' | b'[') => program::parse(body).map_err(|error| not_json(name, address, body, &error)),
+        _ => Err(not_json(name, address, body, "neither an object nor a list")),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn finds_the_next_link_among_others() {
+        let next = |text| next_link(text).unwrap_or_default();
+        assert_eq!(next("</a?page=2>; rel=\"next\""), "/a?page=2");
+        assert_eq!(
+            next("</a?page=1>; rel=prev, </a?page=3>; title=\"x, y\"; rel=\"last next\""),
+            "/a?page=3"
+        );
+        assert_eq!(next("</a?x=1,2>;rel=next"), "/a?x=1,2");
+        assert_eq!(next("</a>; rel=\"prev\""), "");
+        assert_eq!(next("no link"), "");
+    }
+
+    #[test]
+    fn follows_links_on_its_own_host_only() {
+        let platform = Platform::new(
+            "x",
+            ("https://levante.example/api", "", None),
+            &SignIn::None,
+            Pace::default(),
+            Agent::new_with_defaults(),
+        )
+        .unwrap();
+        let from = "https://levante.example/api/yards?after=1";
+        let follow = |link| platform.follow(from, link);
+        assert_eq!(follow("?after=2").as_deref(), Some("https://levante.example/api/yards?after=2"));
+        assert_eq!(
+            follow("/api/yards?after=2").as_deref(),
+            Some("https://levante.example/api/yards?after=2")
+        );
+        assert_eq!(follow("https://levante.example/x").as_deref(), Some("https://levante.example/x"));
+        assert_eq!(follow("https://levante.example.evil.example/x"), None);
+        assert_eq!(follow("//other.example/x"), None);
+        assert_eq!(follow("https://other.example/x"), None);
+    }
+}

@@ -1,0 +1,142 @@
+//! What was collected so far, kept on disk, so that a collection that was cut off goes on where it was.
+//!
+//! A journal is NDJSON: a first line that says what is being collected, then a line for each page that was read.
+//! A line that was torn when the program was killed is passed over. It holds what the adapter made of a page and
+//! never the page itself, so that nothing stays that an adapter does not take.
+
+use std::collections::HashMap;
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, BufRead, BufReader, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+use serde::{Deserialize, Serialize};
+use serde_json::value::RawValue;
+
+/// A page that was read.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub(crate) struct Page {
+    /// Which state of the thing it is of.
+    pub(crate) etag: Option<String>,
+    /// Where the next page is.
+    pub(crate) next: Option<String>,
+    /// How many requests it took.
+    pub(crate) tries: u32,
+    /// How many items came back.
+    pub(crate) items: usize,
+    /// What was kept of items, for what is asked about them.
+    pub(crate) kept: Vec<Box<RawValue>>,
+    /// The entities that the adapter made.
+    pub(crate) entities: Vec<Box<RawValue>>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct Line<'p> {
+    of: std::borrow::Cow<'p, str>,
+    page: std::borrow::Cow<'p, Page>,
+}
+
+#[derive(Debug, PartialEq, Serialize, Deserialize)]
+struct First {
+    journal: u32,
+    of: String,
+}
+
+/// The journal of one source.
+pub(crate) struct Journal {
+    path: PathBuf,
+    known: HashMap<String, Page>,
+    file: Mutex<File>,
+}
+
+impl Journal {
+    /// Goes on with the journal of a folder, if it is of the same; else begins one.
+    pub(crate) fn open(folder: &Path, source: &str, of: &str, fresh: bool) -> io::Result<Self> {
+        let folder = folder.join(".gather");
+        fs::create_dir_all(&folder)?;
+        let path = folder.join(format!("{source}.journal"));
+        let first = First { journal: 1, of: of.to_owned() };
+        let mut known = HashMap::new();
+        let mut goes_on = false;
+        if !fresh && let Ok(file) = File::open(&path) {
+            let mut lines = BufReader::new(file).split(b'\n').map_while(Result::ok);
+            let begun = lines.next().and_then(|line| serde_json::from_slice::<First>(&line).ok());
+            goes_on = begun.is_some_and(|begun| begun == first);
+            if goes_on {
+                for line in lines {
+                    // The last one may be torn.
+                    if let Ok(Line { of, page }) = serde_json::from_slice::<Line<'_>>(&line) {
+                        known.insert(of.into_owned(), page.into_owned());
+                    }
+                }
+            }
+        }
+        let mut file = OpenOptions::new().create(true).append(true).open(&path)?;
+        if goes_on {
+            // What follows a torn line begins on a line of its own.
+            file.write_all(b"\n")?;
+        } else {
+            file.set_len(0)?;
+            let mut line = serde_json::to_vec(&first)?;
+            line.push(b'\n');
+            file.write_all(&line)?;
+        }
+        Ok(Self { path, known, file: Mutex::new(file) })
+    }
+
+    /// How many pages are known already.
+    pub(crate) fn len(&self) -> usize {
+        self.known.len()
+    }
+
+    /// A page that was read before.
+    pub(crate) fn get(&self, of: &str) -> Option<&Page> {
+        self.known.get(of)
+    }
+
+    /// Keeps a page.
+    pub(crate) fn keep(&self, of: &str, page: &Page) -> io::Result<()> {
+        let line = Line { of: of.into(), page: std::borrow::Cow::Borrowed(page) };
+        let mut text = serde_json::to_vec(&line)?;
+        text.push(b'\n');
+        self.file.lock().expect("nobody panics while holding it").write_all(&text)
+    }
+
+    /// Ends a collection that is complete and written.
+    pub(crate) fn end(self) -> io::Result<()> {
+        drop(self.file);
+        fs::remove_file(&self.path)?;
+        // The folder goes with the last journal in it.
+        if let Some(folder) = self.path.parent() {
+            let _ = fs::remove_dir(folder);
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn page(items: usize) -> Page {
+        let entities = vec![RawValue::from_string(r#"{"scope":{"id":"tides"}}"#.to_owned()).unwrap()];
+        Page { etag: None, next: None, tries: 1, items, kept: Vec::new(), entities }
+    }
+
+    #[test]
+    fn goes_on_after_a_torn_line_and_only_with_the_same() {
+        let folder = tempfile::tempdir().unwrap();
+        let open = |of| Journal::open(folder.path(), "levante", of, false).unwrap();
+        let journal = open("one");
+        journal.keep("a", &page(1)).unwrap();
+        journal.file.lock().unwrap().write_all(br#"{"of":"b","etag":"#).unwrap();
+        drop(journal);
+        let journal = open("one");
+        assert_eq!(journal.get("a").map(|page| page.items), Some(1));
+        assert!(journal.get("b").is_none());
+        journal.keep("b", &page(2)).unwrap();
+        drop(journal);
+        assert_eq!(open("one").get("b").map(|page| page.items), Some(2));
+        assert_eq!(open("another").len(), 0);
+    }
+}

@@ -1,0 +1,22 @@
+//! Collecting estates from platforms: over HTTP, or from answers that were saved.
+//!
+//! What to ask, and what the answers mean, is an *adapter*: a manifest and jq programs, data and not code. Nothing
+//! here judges, and nothing of a platform is changed: every request reads.
+
+mod adapter;
+mod check;
+mod collect;
+mod entity;
+mod http;
+mod journal;
+mod program;
+mod saved;
+mod shipped;
+mod source;
+
+pub use adapter::Adapter;
+pub use check::{Check, Tried, check};
+pub use collect::{Collecting, Place, Progress, Told};
+pub use http::Reaching;
+pub use shipped::names as shipped_adapters;
+pub use source::{Secret, Source};

@@ -1,0 +1,282 @@
+//! Where to collect from, and with which credentials: the `[[source]]` list of a configuration file.
+
+use std::collections::BTreeMap;
+use std::fmt;
+use std::fs;
+use std::io::BufRead;
+use std::path::{Path, PathBuf};
+
+use jaq_json::Val;
+use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use serde::Deserialize;
+
+use crate::adapter::one;
+use crate::program;
+
+/// A configuration as written.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Configuration {
+    #[serde(rename = "source")]
+    sources: Vec<Written>,
+}
+
+/// A source as written.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Written {
+    name: String,
+    adapter: String,
+    url: Option<String>,
+    files: Option<PathBuf>,
+    client: Option<String>,
+    credential: Option<Credential>,
+    at_once: Option<usize>,
+    #[serde(default)]
+    with: BTreeMap<String, String>,
+}
+
+/// Where a credential is; never the credential itself.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+enum Credential {
+    /// In this environment variable.
+    Env(String),
+    /// In this file, which only its owner may read.
+    File(PathBuf),
+    /// On a line of standard input.
+    Stdin(bool),
+}
+
+/// Something to collect from.
+#[derive(Debug)]
+pub struct Source {
+    /// Its name: that of the file it is written to.
+    pub name: String,
+    /// A shipped adapter, or a folder.
+    pub adapter: String,
+    pub(crate) from: From,
+    pub(crate) at_once: Option<usize>,
+    /// What adapters see as `$source`.
+    pub(crate) known: Val,
+}
+
+/// Where answers come from.
+#[derive(Debug)]
+pub(crate) enum From {
+    /// A platform, asked over HTTP.
+    Url { url: String, client: String, secret: Option<Secret> },
+    /// Answers that were saved, in folders named like the paths that gave them.
+    Files(PathBuf),
+}
+
+/// A credential. It is never shown.
+#[derive(Clone, PartialEq, Eq)]
+pub struct Secret(String);
+
+impl Secret {
+    /// A credential at hand.
+    pub fn new(text: impl Into<String>) -> Self {
+        Self(text.into())
+    }
+
+    pub(crate) fn reveal(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Debug for Secret {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("(a credential)")
+    }
+}
+
+impl Source {
+    /// A platform at an address.
+    pub fn at(name: &str, adapter: &str, url: &str, client: &str, secret: Option<Secret>) -> Self {
+        let from = From::Url { url: url.trim_end_matches('/').to_owned(), client: client.to_owned(), secret };
+        let known = known(name, &BTreeMap::new());
+        Self { name: name.to_owned(), adapter: adapter.to_owned(), from, at_once: None, known }
+    }
+
+    /// Saved answers in a folder.
+    pub fn saved(name: &str, adapter: &str, folder: &Path) -> Self {
+        let known = known(name, &BTreeMap::new());
+        Self {
+            name: name.to_owned(),
+            adapter: adapter.to_owned(),
+            from: From::Files(folder.to_owned()),
+            at_once: None,
+            known,
+        }
+    }
+
+    /// The sources of a configuration file. Paths in it are seen from its folder; credentials on standard input
+    /// are lines, in the order of the sources that ask for one.
+    pub fn read(path: &Path, input: &mut dyn BufRead) -> Result<Vec<Self>, Diagnostics> {
+        let file = path.to_string_lossy().into_owned();
+        let wrong = |message: String, help: &str| Diagnostic::of_file(&file, message, help);
+        let text = fs::read_to_string(path).map_err(|error| {
+            let help = "name the file with your `[[source]]` list; see docs/gather.md";
+            one(wrong(format!("cannot be read: {error}"), help))
+        })?;
+        let written: Configuration = toml::from_str(&text).map_err(|error| {
+            let message = format!("not a configuration: {}", error.to_string().trim_end());
+            one(wrong(message, "see docs/gather.md for how sources are written"))
+        })?;
+        let folder = path.parent().unwrap_or(Path::new(""));
+        let mut diagnostics = Diagnostics::default();
+        let mut all: Vec<Self> = Vec::new();
+        for it in written.sources {
+            let name = it.name.clone();
+            if !is_file_name(&name) {
+                let help = "a source is written to a file of its name: use letters, digits, - and _";
+                diagnostics.push(wrong(format!("source `{name}`: not a name"), help));
+                continue;
+            }
+            if all.iter().any(|source| source.name == name) {
+                diagnostics.push(wrong(format!("two sources are named `{name}`"), "rename one"));
+                continue;
+            }
+            match it.settle(folder, input) {
+                Ok(source) => all.push(source),
+                Err((message, help)) => {
+                    diagnostics.push(wrong(format!("source {name}: {message}"), &help));
+                }
+            }
+        }
+        if diagnostics.is_empty() { Ok(all) } else { Err(diagnostics) }
+    }
+}
+
+impl Written {
+    fn settle(self, folder: &Path, input: &mut dyn BufRead) -> Result<Source, (String, String)> {
+        let wrong = |message: &str, help: &str| (message.to_owned(), help.to_owned());
+        let known = known(&self.name, &self.with);
+        let adapter = if Path::new(&self.adapter).components().count() > 1 {
+            folder.join(&self.adapter).to_string_lossy().into_owned()
+        } else {
+            self.adapter
+        };
+        let from = match (self.url, self.files) {
+            (Some(url), None) => {
+                let secret = self.credential.map(|it| it.find(folder, input)).transpose()?;
+                if secret.is_some() && !is_private(&url) {
+                    return Err(wrong(
+                        "its credential would travel in the clear",
+                        "use an https address; http is accepted for this machine alone",
+                    ));
+                }
+                From::Url {
+                    url: url.trim_end_matches('/').to_owned(),
+                    client: self.client.unwrap_or_default(),
+                    secret,
+                }
+            }
+            (None, Some(files)) => From::Files(folder.join(files)),
+            (None, None) => {
+                return Err(wrong("it has no address", "give it a `url`, or a folder of `files`"));
+            }
+            (Some(_), Some(_)) => return Err(wrong("it has both `url` and `files`", "keep one of them")),
+        };
+        if self.at_once == Some(0) {
+            return Err(wrong("`at_once` is 0: nothing could be asked", "say 1 or more"));
+        }
+        Ok(Source { name: self.name, adapter, from, at_once: self.at_once, known })
+    }
+}
+
+impl Credential {
+    fn find(&self, folder: &Path, input: &mut dyn BufRead) -> Result<Secret, (String, String)> {
+        let text = match self {
+            Self::Env(name) => std::env::var(name).map_err(|_| {
+                (format!("the environment variable {name} is not set"), "set it to the credential".to_owned())
+            })?,
+            Self::File(path) => {
+                let path = folder.join(path);
+                let shown = path.to_string_lossy().into_owned();
+                owned_alone(&path).map_err(|(message, help)| (format!("{shown} {message}"), help))?;
+                fs::read_to_string(&path).map_err(|error| {
+                    let help = "check `credential` in the configuration".to_owned();
+                    (format!("{shown} cannot be read: {error}"), help)
+                })?
+            }
+            Self::Stdin(_) => {
+                let mut line = String::new();
+                input.read_line(&mut line).map_err(|error| {
+                    (format!("standard input cannot be read: {error}"), "send the credential".to_owned())
+                })?;
+                line
+            }
+        };
+        let text = text.trim();
+        if text.is_empty() {
+            let help = "put the credential there, on one line".to_owned();
+            return Err(("its credential is empty".to_owned(), help));
+        }
+        if text.chars().any(|each| each.is_control() || !each.is_ascii()) {
+            let help = "a credential is one line of printable ASCII".to_owned();
+            return Err(("its credential has characters that no header can carry".to_owned(), help));
+        }
+        Ok(Secret(text.to_owned()))
+    }
+}
+
+/// That nobody but its owner may read a file.
+#[cfg(unix)]
+fn owned_alone(path: &Path) -> Result<(), (String, String)> {
+    use std::os::unix::fs::PermissionsExt;
+    match fs::metadata(path) {
+        Ok(metadata) if metadata.permissions().mode() & 0o077 != 0 => Err((
+            "can be read by others than its owner".to_owned(),
+            "take their permission away: chmod 600".to_owned(),
+        )),
+        _ => Ok(()),
+    }
+}
+
+#[cfg(not(unix))]
+fn owned_alone(_: &Path) -> Result<(), (String, String)> {
+    Ok(())
+}
+
+/// Whether what is sent to an address stays secret on the way: by TLS, or because it does not leave the machine.
+fn is_private(url: &str) -> bool {
+    let host = |rest: &str| {
+        let authority = rest.split(['/', '?', '#']).next().unwrap_or(rest);
+        let host = authority.rsplit_once(':').map_or(authority, |(host, _)| host);
+        matches!(host, "127.0.0.1" | "localhost" | "[::1]")
+    };
+    url.starts_with("https://") || url.strip_prefix("http://").is_some_and(host)
+}
+
+fn is_file_name(name: &str) -> bool {
+    !name.is_empty() && name.chars().all(|each| each.is_ascii_alphanumeric() || matches!(each, '-' | '_'))
+}
+
+/// What adapters see as `$source`.
+fn known(name: &str, with: &BTreeMap<String, String>) -> Val {
+    let text = serde_json::json!({"name": name, "with": with}).to_string();
+    program::parse(text.as_bytes()).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn credentials_go_only_where_nobody_listens() {
+        assert!(is_private("https://levante.example/api"));
+        assert!(is_private("http://127.0.0.1:4100/levante"));
+        assert!(is_private("http://[::1]:4100"));
+        assert!(!is_private("http://levante.example"));
+        assert!(!is_private("http://127.0.0.1.example/levante"));
+        assert!(!is_private("http://localhost@levante.example/"));
+    }
+
+    #[test]
+    fn a_credential_is_never_shown() {
+        let source = Source::at("a", "levante", "https://levante.example", "x", Some(Secret::new("tide-9")));
+        assert!(!format!("{source:?}").contains("tide-9"));
+    }
+}

@@ -1,0 +1,328 @@
+//! Answering requests.
+
+use std::net::{Ipv4Addr, SocketAddr};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, mpsc};
+use std::thread::JoinHandle;
+use std::{io, thread};
+
+use axum::Router;
+use axum::body::{Body, Bytes};
+use axum::extract::{Request, State};
+use axum::http::{HeaderMap, Response, StatusCode, Uri, header};
+use tokio::net::TcpListener;
+use tokio::sync::oneshot;
+
+use crate::door::{Door, Shown};
+use crate::faults::{Chance, Fate, Faults};
+use crate::openapi;
+use crate::platform::{self, SignIn};
+use crate::world::{NoPage, World};
+
+/// What to serve, and how.
+#[derive(Debug, Clone, Default)]
+pub struct Options {
+    /// The port; one that is free where it is 0.
+    pub port: u16,
+    /// The credential that callers must have.
+    pub secret: String,
+    /// What goes wrong.
+    pub faults: Faults,
+    /// How many functions more a large platform has.
+    pub functions: usize,
+    /// The endpoints of functions.
+    pub doors: Vec<Door>,
+}
+
+/// The client that signs in with the credential, where a platform asks for one.
+pub const CLIENT: &str = "auditor";
+
+/// Platforms being served, until this is dropped.
+pub struct Running {
+    address: SocketAddr,
+    stop: Option<oneshot::Sender<()>>,
+    thread: Option<JoinHandle<()>>,
+}
+
+impl Running {
+    /// Where they are.
+    pub fn address(&self) -> SocketAddr {
+        self.address
+    }
+
+    /// Serves until the process ends.
+    pub fn wait(mut self) {
+        if let Some(thread) = self.thread.take() {
+            let _ = thread.join();
+        }
+    }
+}
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        if let Some(stop) = self.stop.take() {
+            let _ = stop.send(());
+        }
+        if let Some(thread) = self.thread.take() {
+            let _ = thread.join();
+        }
+    }
+}
+
+/// The names of the platforms.
+pub fn names() -> impl Iterator<Item = &'static str> {
+    platform::ALL.iter().map(|platform| platform.name)
+}
+
+/// Serves the six platforms on this machine, for itself alone.
+pub fn start(options: Options) -> io::Result<Running> {
+    let (ready, started) = mpsc::channel();
+    let (stop, stopped) = oneshot::channel::<()>();
+    let thread = thread::spawn(move || {
+        let runtime = match tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()
+        {
+            Ok(runtime) => runtime,
+            Err(error) => {
+                let _ = ready.send(Err(error));
+                return;
+            }
+        };
+        runtime.block_on(async move {
+            let listener = match TcpListener::bind((Ipv4Addr::LOCALHOST, options.port)).await {
+                Ok(listener) => listener,
+                Err(error) => {
+                    let _ = ready.send(Err(error));
+                    return;
+                }
+            };
+            let _ = ready.send(listener.local_addr());
+            let app = Router::new().fallback(handle).with_state(Arc::new(Served::new(options)));
+            tokio::select! {
+                _ = axum::serve(listener, app) => {}
+                _ = stopped => {}
+            }
+        });
+        runtime.shutdown_background();
+    });
+    let address = started.recv().map_err(|_| io::Error::other("the server did not start"))??;
+    Ok(Running { address, stop: Some(stop), thread: Some(thread) })
+}
+
+struct Served {
+    options: Options,
+    worlds: Vec<World>,
+    chance: Chance,
+    /// How many tokens were given out, and how often the last was used.
+    tokens: AtomicU64,
+    used: AtomicU64,
+}
+
+type Sent = Response<Body>;
+
+impl Served {
+    fn new(options: Options) -> Self {
+        let of = |platform| World::new(platform, options.functions, options.faults.shifting);
+        Self {
+            worlds: platform::ALL.iter().map(of).collect(),
+            options,
+            chance: Chance::default(),
+            tokens: AtomicU64::new(0),
+            used: AtomicU64::new(0),
+        }
+    }
+
+    fn answer(&self, method: &str, uri: &Uri, headers: &HeaderMap, body: &[u8]) -> Sent {
+        let path = uri.path().trim_matches('/');
+        let (name, rest) = path.split_once('/').unwrap_or((path, ""));
+        if name.is_empty() {
+            let all: Vec<String> = platform::ALL
+                .iter()
+                .map(|it| {
+                    format!(
+                        "{{\"platform\":\"{}\",\"about\":\"{}\",\"contract\":\"/{0}/openapi.json\"}}",
+                        it.name, it.about
+                    )
+                })
+                .collect();
+            return json(StatusCode::OK, format!("[{}]", all.join(",")));
+        }
+        let Some(world) = self.worlds.iter().find(|world| world.platform.name == name) else {
+            return problem(404, "there is no such platform");
+        };
+        if rest == "openapi.json" {
+            return json(StatusCode::OK, openapi::document(world.platform));
+        }
+        if let Some(call) = rest.strip_prefix("call/") {
+            return self.call(name, call, method, uri, headers);
+        }
+        if rest == "token" && world.platform.sign_in == SignIn::ClientCredentials {
+            return self.token(method, body);
+        }
+        if !self.is_signed_in(world.platform.sign_in, headers) {
+            let mut refused = problem(401, "sign in first: the credential is missing or not accepted");
+            refused
+                .headers_mut()
+                .insert(header::WWW_AUTHENTICATE, header::HeaderValue::from_static("Bearer"));
+            return refused;
+        }
+        if method != "GET" && method != "HEAD" {
+            return problem(405, "everything here is for reading");
+        }
+        list(world, rest, uri, headers)
+    }
+
+    fn token(&self, method: &str, body: &[u8]) -> Sent {
+        if method != "POST" {
+            return problem(405, "a token is asked for with POST");
+        }
+        let body = String::from_utf8_lossy(body);
+        let field = |name: &str| body.split('&').find_map(|each| each.strip_prefix(name)?.strip_prefix('='));
+        let is_right = field("grant_type") == Some("client_credentials")
+            && field("client_id") == Some(CLIENT)
+            && field("client_secret") == Some(self.options.secret.as_str());
+        if !is_right {
+            return json(StatusCode::UNAUTHORIZED, r#"{"error":"invalid_client"}"#.to_owned());
+        }
+        let number = self.tokens.fetch_add(1, Ordering::SeqCst) + 1;
+        self.used.store(0, Ordering::SeqCst);
+        let token = self.token_text(number);
+        json(
+            StatusCode::OK,
+            format!("{{\"access_token\":\"{token}\",\"token_type\":\"Bearer\",\"expires_in\":600}}"),
+        )
+    }
+
+    fn token_text(&self, number: u64) -> String {
+        format!("lease-{number}-{}", self.options.secret)
+    }
+
+    fn is_signed_in(&self, sign_in: SignIn, headers: &HeaderMap) -> bool {
+        let secret = self.options.secret.as_str();
+        match sign_in {
+            SignIn::Header(name) => text(headers, name) == Some(secret),
+            SignIn::Bearer => bearer(headers) == Some(secret),
+            SignIn::ClientCredentials => {
+                let shown = bearer(headers).unwrap_or_default();
+                let number = shown.strip_prefix("lease-").and_then(|rest| rest.split('-').next());
+                let Some(number) = number.and_then(|number| number.parse().ok()) else { return false };
+                let is_ours = shown == self.token_text(number);
+                let spent = self
+                    .options
+                    .faults
+                    .lease
+                    .is_some_and(|lease| self.used.fetch_add(1, Ordering::SeqCst) >= lease);
+                is_ours && !spent && number <= self.tokens.load(Ordering::SeqCst)
+            }
+        }
+    }
+
+    /// A call of a function's own endpoint: `call/FUNCTION/PATH`.
+    fn call(&self, platform: &str, call: &str, method: &str, uri: &Uri, headers: &HeaderMap) -> Sent {
+        let (function, path) = call.split_once('/').unwrap_or((call, ""));
+        let door = self.options.doors.iter().find(|door| {
+            door.platform == platform && door.function == function && door.path.trim_matches('/') == path
+        });
+        let Some(door) = door else { return problem(404, "nothing answers here") };
+        let shown = Shown {
+            key: text(headers, "function-key").or_else(|| parameter(uri, "code")),
+            caller: text(headers, "caller"),
+            bearer: bearer(headers),
+        };
+        match door.answer(method, shown, &self.options.secret) {
+            200 => json(StatusCode::OK, format!("{{\"function\":\"{function}\",\"ran\":true}}")),
+            401 => problem(401, "show who you are"),
+            403 => problem(403, "you are not let in"),
+            405 => problem(405, "not this method"),
+            other => problem(other, "nothing answers here"),
+        }
+    }
+}
+
+/// A page of a list.
+fn list(world: &World, path: &str, uri: &Uri, headers: &HeaderMap) -> Sent {
+    let page = parameter(uri, world.platform.paging.parameter());
+    match world.page(path, page) {
+        Err(NoPage::Unknown) => problem(404, "there is no such list"),
+        Err(NoPage::Beyond) => problem(400, "there is no such page"),
+        Err(NoPage::OutOfOrder) => problem(503, "this page is out of order"),
+        Ok(sent) => {
+            let same = text(headers, "if-none-match").is_some_and(|etag| etag == sent.etag);
+            let status = if same { StatusCode::NOT_MODIFIED } else { StatusCode::OK };
+            let mut answer = json(status, if same { String::new() } else { sent.body });
+            let put = |answer: &mut Sent, name, value: &str| {
+                if let Ok(value) = value.parse() {
+                    answer.headers_mut().insert(name, value);
+                }
+            };
+            put(&mut answer, header::ETAG, &sent.etag);
+            if let Some(link) = &sent.link {
+                put(&mut answer, header::LINK, link);
+            }
+            answer
+        }
+    }
+}
+
+async fn handle(State(served): State<Arc<Served>>, request: Request) -> Sent {
+    let (parts, body) = request.into_parts();
+    let body = axum::body::to_bytes(body, 1 << 16).await.unwrap_or_default();
+    // Only what is gathered goes wrong by plan; an endpoint answers as it is set.
+    let fate = if parts.uri.path().contains("/call/") {
+        Fate::Answered
+    } else {
+        served.chance.draw(&served.options.faults)
+    };
+    match fate {
+        Fate::Failed(status) => return problem(status, "something went wrong, as planned"),
+        Fate::Throttled => {
+            let mut slower = problem(429, "too many requests");
+            slower.headers_mut().insert(header::RETRY_AFTER, header::HeaderValue::from_static("0"));
+            return slower;
+        }
+        Fate::Late(late) => tokio::time::sleep(late).await,
+        Fate::Cut | Fate::Answered => {}
+    }
+    let sent = served.answer(parts.method.as_str(), &parts.uri, &parts.headers, &body);
+    if fate == Fate::Cut { cut(sent).await } else { sent }
+}
+
+/// Sends half of an answer, and then nothing more.
+async fn cut(sent: Sent) -> Sent {
+    let (mut parts, body) = sent.into_parts();
+    let whole = axum::body::to_bytes(body, usize::MAX).await.unwrap_or_default();
+    parts.headers.remove(header::CONTENT_LENGTH);
+    let half: Result<Bytes, io::Error> = Ok(whole.slice(..whole.len() / 2));
+    let gone = Err(io::Error::other("cut off, as planned"));
+    Response::from_parts(parts, Body::from_stream(tokio_stream::iter([half, gone])))
+}
+
+fn json(status: StatusCode, body: String) -> Sent {
+    let mut answer = Response::new(Body::from(body));
+    *answer.status_mut() = status;
+    let kind = header::HeaderValue::from_static("application/json");
+    answer.headers_mut().insert(header::CONTENT_TYPE, kind);
+    answer
+}
+
+/// Problem details (RFC 9457).
+fn problem(status: u16, detail: &str) -> Sent {
+    let code = StatusCode::from_u16(status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+    let title = code.canonical_reason().unwrap_or("Problem");
+    let body = serde_json::json!({"type": "about:blank", "title": title, "status": status, "detail": detail});
+    let mut answer = json(code, body.to_string());
+    let kind = header::HeaderValue::from_static("application/problem+json");
+    answer.headers_mut().insert(header::CONTENT_TYPE, kind);
+    answer
+}
+
+fn text<'h>(headers: &'h HeaderMap, name: &str) -> Option<&'h str> {
+    headers.get(name)?.to_str().ok()
+}
+
+fn bearer(headers: &HeaderMap) -> Option<&str> {
+    text(headers, "authorization")?.strip_prefix("Bearer ")
+}
+
+fn parameter<'u>(uri: &'u Uri, name: &str) -> Option<&'u str> {
+    uri.query()?.split('&').find_map(|each| each.strip_prefix(name)?.strip_prefix('='))
+}

@@ -1,0 +1,156 @@
+//! `pasaporte gather`: collect estates from platforms, through adapters.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use clap::Args;
+use indicatif::{MultiProgress, ProgressBar, ProgressStyle};
+use jiff::Timestamp;
+use pasaporte_gather::{Collecting, Progress, Reaching, Source, Told, check};
+
+use super::{BLIND, Done, Format, Sheet, Stop};
+use crate::view;
+
+#[derive(Debug, Args)]
+pub(crate) struct Gather {
+    /// The file with the `[[source]]` list: what to collect from
+    #[arg(long, value_name = "FILE", required_unless_present = "check", conflicts_with = "check")]
+    sources: Option<PathBuf>,
+    /// The folder to write the estate into; each source becomes a file of its name
+    #[arg(long, value_name = "FOLDER", required_unless_present = "check", conflicts_with = "check")]
+    out: Option<PathBuf>,
+    /// Collect from these sources only (repeat, or divide by commas)
+    #[arg(long, value_name = "NAMES", value_delimiter = ',')]
+    only: Vec<String>,
+    /// When the estate is true, written to as-of.yaml: a time, a date, `now`, or `none` to write nothing
+    #[arg(long, value_name = "TIME", default_value = "now", value_parser = moment)]
+    as_of: AsOf,
+    /// Begin anew, also where a collection was cut off
+    #[arg(long)]
+    fresh: bool,
+    /// Trust the certificates in this PEM file instead of the system's
+    #[arg(long, value_name = "FILE")]
+    ca: Option<PathBuf>,
+    /// The longest that one request may take, in seconds
+    #[arg(long, value_name = "SECONDS", default_value_t = 30, value_parser = clap::value_parser!(u64).range(1..=3600))]
+    timeout: u64,
+    /// Exit with 3 if anything did not come back
+    #[arg(long)]
+    strict: bool,
+    /// Try an adapter, shipped or in a folder, on saved answers instead: what it makes of them, what it leaves out
+    #[arg(long, value_name = "ADAPTER", requires = "samples")]
+    check: Option<String>,
+    /// Saved answers: a folder of them, or files named like what was asked
+    #[arg(value_name = "SAMPLE")]
+    samples: Vec<PathBuf>,
+    /// How to write the answer
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+/// What to write of the time.
+#[derive(Debug, Clone, Copy)]
+enum AsOf {
+    At(Timestamp),
+    Unsaid,
+}
+
+fn moment(text: &str) -> Result<AsOf, String> {
+    if text == "none" {
+        return Ok(AsOf::Unsaid);
+    }
+    super::moment(text).map(AsOf::At).map_err(|error| format!("{error}, or none"))
+}
+
+impl Gather {
+    pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        if let Some(adapter) = &self.check {
+            let tried = check(adapter, &self.samples).map_err(Stop::Ungathered)?;
+            match self.format {
+                Format::Text => sheet.text(&view::tried(sheet.page, adapter, &tried))?,
+                Format::Json => sheet.json(&view::tried_as_json(&tried))?,
+            }
+            return Ok(0);
+        }
+        let (Some(sources), Some(out)) = (&self.sources, &self.out) else { return Ok(0) };
+        let mut sources = Source::read(sources, &mut std::io::stdin().lock()).map_err(Stop::Ungathered)?;
+        for name in &self.only {
+            if !sources.iter().any(|source| source.name == *name) {
+                let known: Vec<&str> = sources.iter().map(|source| source.name.as_str()).collect();
+                let help = match pasaporte_formats::nearest(name, &known) {
+                    Some(near) => format!("did you mean {near}?"),
+                    None => format!("the sources are {}", known.join(", ")),
+                };
+                return Err(Stop::Misused {
+                    message: format!("no source is named {}", view::safe(name)),
+                    help,
+                });
+            }
+        }
+        sources.retain(|source| self.only.is_empty() || self.only.contains(&source.name));
+        let authorities = self.ca.as_ref().map(|path| {
+            fs::read(path).map_err(|error| Stop::Misused {
+                message: format!("{} cannot be read: {error}", view::safe(&path.to_string_lossy())),
+                help: "give --ca a PEM file".to_owned(),
+            })
+        });
+        let reaching =
+            Reaching { patience: Duration::from_secs(self.timeout), authorities: authorities.transpose()? };
+        let told = collect(&sources, out, reaching, self.fresh)?;
+        if let AsOf::At(time) = self.as_of {
+            write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
+        }
+        match self.format {
+            Format::Text => sheet.text(&view::gathered(sheet.page, &told, out))?,
+            Format::Json => sheet.json(&view::gathered_as_json(&told))?,
+        }
+        let missed = told.iter().flat_map(|told| &told.places).any(|place| !place.missed.is_empty());
+        Ok(if self.strict && missed { BLIND } else { 0 })
+    }
+}
+
+/// Collects from sources into a folder, with a bar for each on a terminal.
+pub(super) fn collect(
+    sources: &[Source],
+    out: &Path,
+    reaching: Reaching,
+    fresh: bool,
+) -> Result<Vec<Told>, Stop> {
+    // Hidden where standard error is no terminal.
+    let all = MultiProgress::new();
+    let style = ProgressStyle::with_template("{prefix:>14} {bar:24} {pos}/{len} lists {msg}")
+        .unwrap_or_else(|_| ProgressStyle::default_bar());
+    let bar = |source: &Source| {
+        let bar = all.add(ProgressBar::new(0).with_style(style.clone()));
+        bar.set_prefix(view::safe(&source.name));
+        bar
+    };
+    let bars: Vec<ProgressBar> = sources.iter().map(bar).collect();
+    let watch = |progress: &Progress| {
+        let bar = &bars[progress.source];
+        bar.set_length((progress.done + progress.waiting) as u64);
+        bar.set_position(progress.done as u64);
+        bar.set_message(format!("{} entities", progress.entities));
+    };
+    let collecting = Collecting { out, fresh, reaching, watch: &watch };
+    fs::create_dir_all(out).map_err(|error| unwritable(out, &error))?;
+    let told = collecting.run(sources);
+    for bar in &bars {
+        bar.finish_and_clear();
+    }
+    told.map_err(Stop::Ungathered)
+}
+
+/// Writes a file that is the old one or the new one at any moment.
+fn write(path: &Path, text: &str) -> Result<(), Stop> {
+    let new = path.with_extension("new");
+    fs::write(&new, text).and_then(|()| fs::rename(&new, path)).map_err(|error| unwritable(path, &error))
+}
+
+fn unwritable(path: &Path, error: &std::io::Error) -> Stop {
+    Stop::Misused {
+        message: format!("cannot write {}: {error}", view::safe(&path.to_string_lossy())),
+        help: "name a folder that you may write to".to_owned(),
+    }
+}
