@@ -7,6 +7,7 @@ use std::sync::{Condvar, Mutex};
 
 use jaq_json::Val;
 use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use rayon::prelude::*;
 use serde_json::value::RawValue;
 
 use crate::adapter::{Adapter, Ask, Pages, Piece, Template, one};
@@ -14,12 +15,14 @@ use crate::check::Tried;
 use crate::entity::{Entities, checked};
 use crate::http::{Failure, Platform, Reaching, parsed};
 use crate::journal::{Journal, Page};
-use crate::program::{self, Known};
+use crate::program::{self, Known, PartId};
 use crate::saved;
 use crate::source::{From, Source};
 
 /// How often a collection that changes while it is read is begun again.
 const BEGINNINGS: u32 = 3;
+/// From how many items on a page is made sense of by several threads.
+const SIDE_BY_SIDE: usize = 100;
 /// Most pages of one collection.
 const MOST_PAGES: usize = 1_000_000;
 
@@ -446,39 +449,37 @@ impl Run<'_> {
             self.adapter.program.run(part, &known, input).map_err(|error| self.wrong(ask, &error))
         };
         let items = run(ask.items, body)?;
-        let mut page = Page {
+        let raw = |value: Val| {
+            RawValue::from_string(program::json(&value)).map_err(|error| self.wrong(ask, &error.to_string()))
+        };
+        let all = |part: Option<PartId>, item: &Val| -> Result<Vec<Box<RawValue>>, Diagnostics> {
+            let Some(part) = part else { return Ok(Vec::new()) };
+            run(part, item.clone())?.into_iter().map(raw).collect()
+        };
+        let one = |item: &Val| Ok((all(ask.keep, item)?, all(ask.entities, item)?));
+        let made: Result<Vec<(Vec<_>, Vec<_>)>, Diagnostics> = if items.len() < SIDE_BY_SIDE {
+            items.iter().map(one).collect()
+        } else {
+            items.par_iter().map(one).collect()
+        };
+        let made = made?;
+        if let Some(tried) = &self.tried {
+            let mut tried = tried.lock().expect("nobody panics while holding it");
+            let tried = tried.entry(ask.name.clone()).or_default();
+            for (item, (_, entities)) in items.iter().zip(&made) {
+                tried.item(item, &ask.named);
+                tried.made(entities);
+            }
+        }
+        let (kept, entities): (Vec<_>, Vec<_>) = made.into_iter().unzip();
+        Ok(Page {
             etag: None,
             next: None,
             tries: 0,
             items: items.len(),
-            kept: Vec::new(),
-            entities: Vec::new(),
-        };
-        let raw = |value: &Val| {
-            RawValue::from_string(program::json(value)).map_err(|error| self.wrong(ask, &error.to_string()))
-        };
-        for item in items {
-            let before = page.entities.len();
-            if let Some(tried) = &self.tried {
-                let mut tried = tried.lock().expect("nobody panics while holding it");
-                tried.entry(ask.name.clone()).or_default().item(&item, &ask.named);
-            }
-            if let Some(keep) = ask.keep {
-                for kept in run(keep, item.clone())? {
-                    page.kept.push(raw(&kept)?);
-                }
-            }
-            if let Some(entities) = ask.entities {
-                for entity in run(entities, item)? {
-                    page.entities.push(raw(&entity)?);
-                }
-            }
-            if let Some(tried) = &self.tried {
-                let mut tried = tried.lock().expect("nobody panics while holding it");
-                tried.entry(ask.name.clone()).or_default().made(&page.entities[before..]);
-            }
-        }
-        Ok(page)
+            kept: kept.into_iter().flatten().collect(),
+            entities: entities.into_iter().flatten().collect(),
+        })
     }
 
     /// Notes something that did not come back, also for those who read the estate.

@@ -18,6 +18,8 @@ pub(crate) const TRIES: u32 = 5;
 const FIRST_WAIT: Duration = Duration::from_millis(100);
 /// The longest wait, whatever a platform asks for.
 const LONGEST_WAIT: Duration = Duration::from_mins(1);
+/// How often a new token is asked for, for one request.
+const SIGN_INS: u32 = 3;
 /// Largest answer that is read.
 const LARGEST: u64 = 64 << 20;
 
@@ -145,7 +147,7 @@ impl<'s> Platform<'s> {
     /// Asks, as often as it takes and is sensible.
     pub(crate) fn get(&self, address: &str) -> Result<Answer, Failure> {
         let mut tries = 0;
-        let mut signed_in_again = false;
+        let mut signed_in_again = 0;
         loop {
             tries += 1;
             self.keep_pace();
@@ -154,11 +156,14 @@ impl<'s> Platform<'s> {
                     answer.tries = tries;
                     return Ok(answer);
                 }
-                Ok(Came::Unauthorized) if !signed_in_again && self.forget_token() => {
-                    signed_in_again = true;
+                // A token may have run out; with a new one it is asked again.
+                Ok(Came::Unauthorized(Some(token))) if signed_in_again < SIGN_INS => {
+                    signed_in_again += 1;
+                    tries -= 1;
+                    self.forget(&token);
                     continue;
                 }
-                Ok(Came::Unauthorized) => return Err(Failure::Everything(self.refused(address))),
+                Ok(Came::Unauthorized(_)) => return Err(Failure::Everything(self.refused(address))),
                 Ok(Came::Status(status, wait)) => {
                     let why = format!("HTTP {status}");
                     if !is_passing(status) {
@@ -193,13 +198,16 @@ impl<'s> Platform<'s> {
 
     fn once(&self, address: &str) -> Result<Came, Trouble> {
         let mut request = self.agent.get(address).header("accept", "application/json");
+        let mut token = None;
         match (self.sign_in, self.secret) {
             (SignIn::Bearer, Some(secret)) => {
                 request = request.header("authorization", format!("Bearer {}", secret.reveal()));
             }
             (SignIn::Header { header }, Some(secret)) => request = request.header(header, secret.reveal()),
             (SignIn::ClientCredentials { path }, Some(secret)) => {
-                request = request.header("authorization", format!("Bearer {}", self.token(path, secret)?));
+                let given = self.token(path, secret)?;
+                request = request.header("authorization", format!("Bearer {given}"));
+                token = Some(given);
             }
             _ => {}
         }
@@ -216,7 +224,7 @@ impl<'s> Platform<'s> {
                 let body = self.body(&mut response)?;
                 Ok(Came::Answer(Answer { body, etag, next, tries: 0 }))
             }
-            401 => Ok(Came::Unauthorized),
+            401 => Ok(Came::Unauthorized(token)),
             status => Ok(Came::Status(status, wait_asked_for(&response))),
         }
     }
@@ -258,9 +266,10 @@ impl<'s> Platform<'s> {
         Ok(token.to_owned())
     }
 
-    /// Drops a token, so that the next request signs in anew; whether there was one.
-    fn forget_token(&self) -> bool {
-        self.token.lock().expect("nobody panics while holding it").take().is_some()
+    /// Drops a token, unless there is a newer one by now.
+    fn forget(&self, token: &str) {
+        let mut kept = self.token.lock().expect("nobody panics while holding it");
+        kept.take_if(|kept| kept == token);
     }
 
     fn wrong(&self, message: impl Into<String>, help: &str) -> Box<Diagnostic> {
@@ -298,7 +307,8 @@ impl<'s> Platform<'s> {
 /// What came of one try.
 enum Came {
     Answer(Answer),
-    Unauthorized,
+    /// The credential was not accepted; or the token that it was good for.
+    Unauthorized(Option<String>),
     /// Another status, and how long the platform asks to wait.
     Status(u16, Option<Duration>),
 }

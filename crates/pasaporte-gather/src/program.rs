@@ -1,15 +1,21 @@
 //! The jq programs of an adapter, compiled once and run by jaq.
 //!
 //! All expressions of an adapter are one program, in which `$part` chooses: compiling the standard definitions
-//! takes longer than compiling an adapter, and so it is done once.
+//! takes longer than compiling an adapter, and so it is done once. An expression that is run often gets a program
+//! of its own, in which nothing has to be chosen.
 
-use jaq_core::load::{self, Arena, File, Loader};
+use std::sync::OnceLock;
+use std::sync::atomic::{AtomicU32, Ordering};
+
+use jaq_core::load::{self, Arena, File, Loader, lex};
 use jaq_core::{Compiler, Ctx, Vars, data, unwrap_valr};
 use jaq_json::{Val, read, write};
 use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 
 type Filter = jaq_core::Filter<data::JustLut<Val>>;
 
+/// What expressions can refer to.
+const VARIABLES: &[&str] = &["$parent", "$source", "$part"];
 /// Most values that a program may give for one input; an adapter gives a few.
 const MOST_VALUES: usize = 1_000_000;
 
@@ -19,10 +25,21 @@ pub(crate) struct Part {
     pub(crate) text: String,
 }
 
+/// How often an expression is run before it gets a program of its own.
+const OFTEN: u32 = 64;
+
 /// A compiled program.
 pub(crate) struct Program {
-    filter: Filter,
-    places: Vec<String>,
+    definitions: String,
+    all: Filter,
+    parts: Vec<Compiled>,
+}
+
+/// An expression, and the program that it has for itself.
+struct Compiled {
+    part: Part,
+    runs: AtomicU32,
+    alone: OnceLock<Option<Filter>>,
 }
 
 /// One expression of a program.
@@ -43,7 +60,7 @@ impl Program {
     pub(crate) fn compile(file: &str, definitions: &str, parts: Vec<Part>) -> Result<Self, Diagnostics> {
         let mut diagnostics = Diagnostics::default();
         // Each expression by itself first, so that a mistake in one is told where it stands.
-        if let Err(errors) = compiled(&format!("{definitions}\n."), &["$parent", "$source", "$part"]) {
+        if let Err(errors) = compiled(&format!("{definitions}\n."), VARIABLES) {
             for (at, message) in errors {
                 diagnostics.push(in_file(file, definitions, at, &message));
             }
@@ -55,10 +72,10 @@ impl Program {
             text.push_str(&format!("{branch} $part == {index} then ({}\n)\n", part.text));
         }
         text.push_str(if parts.is_empty() { "empty" } else { "else empty end" });
-        let Ok(filter) = compiled(&text, &["$parent", "$source", "$part"]) else {
+        let Ok(all) = compiled(&text, VARIABLES) else {
             for part in &parts {
                 let alone = format!("{definitions}\n({}\n)", part.text);
-                if let Err(errors) = compiled(&alone, &["$parent", "$source", "$part"]) {
+                if let Err(errors) = compiled(&alone, VARIABLES) {
                     let message = errors.into_iter().next().map_or_else(String::new, |error| error.1);
                     diagnostics.push(Diagnostic::of_file(
                         file,
@@ -69,7 +86,9 @@ impl Program {
             }
             return Err(diagnostics);
         };
-        Ok(Self { filter, places: parts.into_iter().map(|part| part.place).collect() })
+        let parts =
+            parts.into_iter().map(|part| Compiled { part, runs: AtomicU32::new(0), alone: OnceLock::new() });
+        Ok(Self { definitions: definitions.to_owned(), all, parts: parts.collect() })
     }
 
     /// The expression of a place, in the order in which they were given.
@@ -81,20 +100,32 @@ impl Program {
     pub(crate) fn run(&self, part: PartId, known: &Known, input: Val) -> Result<Vec<Val>, String> {
         let number = Val::from(part.0.cast_signed());
         let vars = Vars::new([known.parent.clone(), known.source.clone(), number]);
-        let context = Ctx::<data::JustLut<Val>>::new(&self.filter.lut, vars);
+        let filter = self.filter(part);
+        let place = &self.parts[part.0].part.place;
+        let context = Ctx::<data::JustLut<Val>>::new(&filter.lut, vars);
         let mut all = Vec::new();
-        for value in self.filter.id.run((context, input)).map(unwrap_valr) {
+        for value in filter.id.run((context, input)).map(unwrap_valr) {
             if all.len() == MOST_VALUES {
-                return Err(format!("{} gives more than {MOST_VALUES} values", self.places[part.0]));
+                return Err(format!("{place} gives more than {MOST_VALUES} values"));
             }
-            all.push(value.map_err(|error| format!("{}: {error}", self.places[part.0]))?);
+            all.push(value.map_err(|error| format!("{place}: {error}"))?);
         }
         Ok(all)
     }
 
+    /// The program that runs an expression.
+    fn filter(&self, part: PartId) -> &Filter {
+        let it = &self.parts[part.0];
+        if it.runs.fetch_add(1, Ordering::Relaxed) < OFTEN {
+            return &self.all;
+        }
+        let alone = || compiled(&format!("{}\n({}\n)", self.definitions, it.part.text), VARIABLES).ok();
+        it.alone.get_or_init(alone).as_ref().unwrap_or(&self.all)
+    }
+
     /// The one text that an expression gives.
     pub(crate) fn text(&self, part: PartId, known: &Known, input: Val) -> Result<String, String> {
-        let place = &self.places[part.0];
+        let place = &self.parts[part.0].part.place;
         match self.run(part, known, input)?.as_slice() {
             [Val::TStr(text)] => Ok(String::from_utf8_lossy(text).into_owned()),
             [Val::Null] | [] => Err(format!("{place}: gives nothing where a text is needed")),
@@ -136,7 +167,11 @@ fn compiled(text: &str, variables: &[&str]) -> Result<Filter, Vec<Mistake>> {
                     errors.into_iter().map(|(part, _)| (at(part), "a program cannot include others".into())),
                 ),
                 load::Error::Lex(errors) => {
-                    all.extend(errors.into_iter().map(|(what, part)| (at(part), expected(what.as_str()))));
+                    all.extend(errors.into_iter().map(|(what, part)| match what {
+                        // What is not closed is told where it opens.
+                        lex::Expect::Delim(opened) => (at(opened), format!("nothing closes this `{opened}`")),
+                        _ => (at(part), expected(what.as_str())),
+                    }));
                 }
                 load::Error::Parse(errors) => {
                     all.extend(errors.into_iter().map(|(what, part)| (at(part), expected(what.as_str()))));

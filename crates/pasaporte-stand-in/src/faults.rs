@@ -1,5 +1,7 @@
 //! What goes wrong, by plan: which requests fail, and how.
 
+use std::collections::HashMap;
+use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
@@ -32,13 +34,36 @@ pub(crate) enum Fate {
     Late(Duration),
 }
 
+/// How often in a row a request goes wrong at most: who asks again gets through.
+const MOST_IN_A_ROW: u32 = 2;
+
 /// Draws fates, in the order of requests.
 #[derive(Debug, Default)]
-pub(crate) struct Chance(AtomicU64);
+pub(crate) struct Chance {
+    drawn: AtomicU64,
+    /// How often each request has gone wrong since it was last answered.
+    in_a_row: Mutex<HashMap<String, u32>>,
+}
 
 impl Chance {
-    pub(crate) fn draw(&self, plan: &Faults) -> Fate {
-        let number = self.0.fetch_add(1, Ordering::Relaxed);
+    /// The fate of a request to an address.
+    pub(crate) fn of(&self, plan: &Faults, address: &str) -> Fate {
+        let fate = self.draw(plan);
+        if fate == Fate::Answered {
+            return fate;
+        }
+        let mut in_a_row = self.in_a_row.lock().expect("nobody panics while holding it");
+        let count = in_a_row.entry(address.to_owned()).or_default();
+        *count += 1;
+        if *count <= MOST_IN_A_ROW {
+            return fate;
+        }
+        *count = 0;
+        Fate::Answered
+    }
+
+    fn draw(&self, plan: &Faults) -> Fate {
+        let number = self.drawn.fetch_add(1, Ordering::Relaxed);
         let mut rng = fastrand::Rng::with_seed(plan.seed.wrapping_mul(0x9e37_79b9).wrapping_add(number));
         let drawn = u16::from(rng.u8(0..100));
         let mut below = 0;
@@ -65,6 +90,14 @@ impl Chance {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn who_asks_again_gets_through() {
+        let plan = Faults { errors: 100, ..Faults::default() };
+        let chance = Chance::default();
+        let fates: Vec<bool> = (0..6).map(|_| chance.of(&plan, "/a") == Fate::Answered).collect();
+        assert_eq!(fates, [false, false, true, false, false, true]);
+    }
 
     #[test]
     fn shares_are_about_what_the_plan_says() {

@@ -270,7 +270,7 @@ async fn handle(State(served): State<Arc<Served>>, request: Request) -> Sent {
     let fate = if parts.uri.path().contains("/call/") {
         Fate::Answered
     } else {
-        served.chance.draw(&served.options.faults)
+        served.chance.of(&served.options.faults, &parts.uri.to_string())
     };
     match fate {
         Fate::Failed(status) => return problem(status, "something went wrong, as planned"),

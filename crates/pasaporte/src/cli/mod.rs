@@ -178,10 +178,10 @@ pub(crate) fn run() -> ExitCode {
     match done {
         Ok(code) => ExitCode::from(code),
         Err(Stop::Wrong(diagnostics)) => {
-            complain(&view::diagnostics(diagnostics, "in the input; nothing was judged"), choice)
+            complain(&view::diagnostics(diagnostics, " in the input; nothing was judged"), choice)
         }
         Err(Stop::Ungathered(diagnostics)) => {
-            complain(&view::diagnostics(diagnostics, "nothing was written for those sources"), choice)
+            complain(&view::diagnostics(diagnostics, "; nothing was written for that source"), choice)
         }
         Err(Stop::Misused { message, help }) => complain(&view::misuse(&message, &help), choice),
         // A reader that has seen enough closes the pipe; that is not an error of ours.

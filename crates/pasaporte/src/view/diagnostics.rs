@@ -27,7 +27,7 @@ pub(crate) fn diagnostics(diagnostics: Diagnostics, end: &str) -> String {
         let _ = writeln!(out, "… and {more} more.\n");
     }
     let mistakes = if count == 1 { "1 mistake".to_owned() } else { format!("{count} mistakes") };
-    let _ = writeln!(out, "{mistakes} {end}.");
+    let _ = writeln!(out, "{mistakes}{end}.");
     out
 }
 

@@ -7,6 +7,8 @@
     reason = "a module of test programs, each of which uses a part of it"
 )]
 
+pub mod platforms;
+
 use std::path::{Path, PathBuf};
 
 use assert_cmd::Command;

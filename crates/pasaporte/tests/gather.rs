@@ -1,0 +1,399 @@
+//! Gathering over real sockets: from the stand-ins, whole and failing, and from servers that behave badly.
+
+mod support;
+
+use std::io::{Read, Write};
+use std::net::TcpListener;
+use std::process::{Command, Stdio};
+use std::sync::Arc;
+use std::time::Duration;
+
+use rstest::rstest;
+use serde_json::Value;
+use support::platforms::Platforms;
+use support::{Place, Run};
+
+/// The lines of a gathering, by file.
+type Files = Vec<(String, Vec<u8>)>;
+
+const GATHER: [&str; 7] = ["gather", "--sources", "live/gather.toml", "--out", "estate", "--as-of", "none"];
+
+fn gather(place: &Place, more: &[&str]) -> Run {
+    place.run(&[&GATHER[..], more].concat())
+}
+
+/// All files of the gathered estate.
+fn files(place: &Place) -> Files {
+    let mut all: Files = std::fs::read_dir(place.path().join("estate"))
+        .unwrap()
+        .map(|entry| entry.unwrap().path())
+        .filter(|path| path.is_file())
+        .map(|path| (path.file_name().unwrap().to_string_lossy().into_owned(), std::fs::read(&path).unwrap()))
+        .collect();
+    all.sort();
+    all
+}
+
+/// What the platforms hold, gathered when all goes well.
+fn undisturbed() -> Files {
+    let place = Place::new();
+    let _platforms = Platforms::serve(&place.path().join("live"), &[]);
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    files(&place)
+}
+
+/// Findings without the places that show them, which differ between files.
+fn told(audit: &Value) -> Vec<Value> {
+    let mut findings = audit["findings"].as_array().unwrap().clone();
+    for finding in &mut findings {
+        finding.as_object_mut().unwrap().remove("evidence");
+    }
+    findings
+}
+
+#[test]
+fn gathered_and_shipped_estates_have_the_same_findings() {
+    let place = Place::with_demo();
+    let _platforms = Platforms::serve(&place.path().join("live"), &[]);
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    let first = files(&place);
+    assert_eq!(first.len(), 6);
+    place.write("estate/company.yaml", std::fs::read(support::demo().join("company.yaml")).unwrap());
+    assert_eq!(told(&place.audit(&["estate"])), told(&place.audit(&["demo"])));
+    // Again: the same bytes.
+    std::fs::remove_file(place.path().join("estate/company.yaml")).unwrap();
+    gather(&place, &[]);
+    assert_eq!(files(&place), first);
+    assert!(!place.path().join("estate/.gather").exists());
+}
+
+#[test]
+fn demo_live_tells_what_demo_tells() {
+    let place = Place::new();
+    let live = place.run(&["demo", "--live", "here", "--all"]);
+    assert_eq!(live.code, 0, "{}", live.err);
+    assert!(
+        live.out.contains("page 2 of grants of account:notices (HTTP 503, asked 5 times)"),
+        "{}",
+        live.out
+    );
+    assert_eq!(told(&place.audit(&["here"])), told(&place.audit(&[support::demo().to_str().unwrap()])));
+}
+
+#[test]
+fn a_page_that_fails_for_good_is_a_blind_spot() {
+    let place = Place::new();
+    let _platforms = Platforms::serve(&place.path().join("live"), &[]);
+    let run = gather(&place, &["--only", "lebeche", "--strict", "--format", "json"]);
+    assert_eq!(run.code, 3, "{}", run.err);
+    let told: Value = serde_json::from_str(&run.out).unwrap();
+    let places = told["gathered"][0]["places"].as_array().unwrap();
+    let notices = places.iter().find(|place| place["account"] == "notices").unwrap();
+    let missed = "page 2 of grants of account:notices (HTTP 503, asked 5 times)";
+    assert_eq!(notices["missed"], serde_json::json!([missed]));
+    let lines = String::from_utf8(files(&place).remove(0).1).unwrap();
+    assert!(
+        lines.contains(&format!(
+            "{{\"blind_spot\":{{\"hides\":\"grants held there\",\"in\":\"notices\",\"what\":\"{missed}\"}}}}"
+        )),
+        "{lines}"
+    );
+    // What came back before it is there.
+    assert!(lines.contains("\"to\":\"identity:notices-worker\""), "{lines}");
+}
+
+#[test]
+fn faults_change_nothing_but_the_time_it_takes() {
+    let place = Place::new();
+    let plan = ["--errors", "5", "--throttled", "5", "--cut", "3", "--late", "5", "--late-by", "20"];
+    let more = ["--shifting", "--lease", "25"];
+    let _platforms = Platforms::serve(&place.path().join("live"), &[&plan[..], &more].concat());
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert_eq!(files(&place), undisturbed());
+}
+
+#[test]
+fn killed_again_and_again_it_goes_on_to_the_same_bytes() {
+    let place = Place::new();
+    let _platforms = Platforms::serve(&place.path().join("live"), &["--late", "100", "--late-by", "4"]);
+    let mut kills = 0;
+    // Each goes a little further; a killed one leaves whole files or none.
+    for moment in (0..20).map(|number| 15 + (number * 37) % 90) {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_pasaporte"))
+            .current_dir(place.path())
+            .args(GATHER)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        std::thread::sleep(Duration::from_millis(moment));
+        if child.try_wait().unwrap().is_none() {
+            child.kill().unwrap();
+            kills += 1;
+        }
+        child.wait().unwrap();
+        for (name, bytes) in files_so_far(&place) {
+            assert!(bytes.starts_with(b"{\"estate\":1}\n") && bytes.ends_with(b"\n"), "{name}");
+        }
+    }
+    assert_eq!(kills, 20);
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(run.out.contains("known from a collection that was cut off"), "{}", run.out);
+    assert_eq!(files(&place), undisturbed());
+}
+
+/// The files that are whole by their names.
+fn files_so_far(place: &Place) -> Files {
+    if !place.path().join("estate").exists() {
+        return Files::new();
+    }
+    files(place).into_iter().filter(|(name, _)| name.ends_with(".ndjson")).collect()
+}
+
+/// A list of sources with one source, at some address.
+fn one_source(place: &Place, adapter: &str, url: &str) {
+    place.write("secret", "the wrong one\n");
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        let only_owner = std::fs::Permissions::from_mode(0o600);
+        std::fs::set_permissions(place.path().join("secret"), only_owner).unwrap();
+    }
+    place.write(
+        "live/gather.toml",
+        format!(
+            "[[source]]\nname = \"here\"\nadapter = \"{adapter}\"\nurl = \"{url}\"\nclient = \"auditor\"\n\
+             credential = {{ file = \"../secret\" }}\n"
+        ),
+    );
+}
+
+/// Answers every request with these bytes.
+fn always(answer: &'static [u8]) -> String {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap();
+    std::thread::spawn(move || {
+        for stream in listener.incoming() {
+            let Ok(mut stream) = stream else { continue };
+            let mut buffer = [0; 4096];
+            let _ = stream.read(&mut buffer);
+            let _ = stream.write_all(answer);
+        }
+    });
+    format!("http://{address}")
+}
+
+#[rstest]
+#[case::levante("levante")]
+#[case::poniente("poniente")]
+#[case::tramontana("tramontana")]
+fn a_wrong_credential_is_told_and_nothing_written(#[case] platform: &str) {
+    let place = Place::new();
+    let _platforms = Platforms::serve(&place.path().join("served"), &[]);
+    let sources = std::fs::read_to_string(place.path().join("served/gather.toml")).unwrap();
+    let url = sources.lines().find(|line| line.starts_with("url") && line.contains(platform)).unwrap();
+    one_source(&place, platform, url.split('"').nth(1).unwrap());
+    place.write("estate/here.ndjson", "{\"estate\":1}\n");
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 2);
+    assert!(run.err.contains("its credential is not accepted"), "{}", run.err);
+    assert!(!run.err.contains("the wrong one"), "{}", run.err);
+    assert_eq!(files(&place), [("here.ndjson".to_owned(), b"{\"estate\":1}\n".to_vec())]);
+}
+
+#[rstest]
+#[case::not_json(
+    b"HTTP/1.1 200 OK\r\ncontent-length: 14\r\nconnection: close\r\n\r\n<html>Hi</html",
+    "answers with something that is not JSON"
+)]
+#[case::torn(
+    b"HTTP/1.1 200 OK\r\ncontent-length: 12\r\nconnection: close\r\n\r\n{\"nodes\": [1",
+    "answers with something that is not JSON"
+)]
+#[case::no_http(b"SSH-2.0-harbour\r\n", "does not answer: ")]
+#[case::another_host(
+    b"HTTP/1.1 302 Found\r\nlocation: http://elsewhere.example/\r\ncontent-length: 0\r\nconnection: close\r\n\r\n",
+    "not seen"
+)]
+fn a_server_that_behaves_badly_is_told(#[case] answer: &'static [u8], #[case] told: &str) {
+    let place = Place::new();
+    one_source(&place, "tramontana", &always(answer));
+    let run = gather(&place, &["--strict"]);
+    if told == "not seen" {
+        assert_eq!(run.code, 3, "{}", run.err);
+        assert!(run.out.contains("the reaches (HTTP 302, asked once)"), "{}", run.out);
+    } else {
+        assert_eq!(run.code, 2, "{}", run.out);
+        assert!(run.err.contains(told), "{}", run.err);
+        assert!(!place.path().join("estate/here.ndjson").exists());
+    }
+}
+
+#[test]
+fn who_does_not_answer_is_told() {
+    let place = Place::new();
+    let free = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
+    one_source(&place, "tramontana", &format!("http://{free}"));
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 2);
+    assert!(run.err.contains("does not answer: "), "{}", run.err);
+    assert!(run.err.contains("asked 5 times"), "{}", run.err);
+}
+
+/// A TLS server whose certificate ran out long ago, and its authority.
+fn expired() -> (String, String) {
+    let mut authority = rcgen::CertificateParams::new(Vec::new()).unwrap();
+    authority.is_ca = rcgen::IsCa::Ca(rcgen::BasicConstraints::Unconstrained);
+    let authority_key = rcgen::KeyPair::generate().unwrap();
+    let issuer = rcgen::CertifiedIssuer::self_signed(authority, authority_key).unwrap();
+    let mut old = rcgen::CertificateParams::new(vec!["localhost".to_owned()]).unwrap();
+    old.not_before = rcgen::date_time_ymd(2019, 1, 1);
+    old.not_after = rcgen::date_time_ymd(2020, 1, 1);
+    let key = rcgen::KeyPair::generate().unwrap();
+    let certificate = old.signed_by(&key, &issuer).unwrap();
+    let pem = issuer.pem();
+    let private = rustls::pki_types::PrivateKeyDer::try_from(key.serialize_der()).unwrap();
+    let provider = Arc::new(rustls::crypto::ring::default_provider());
+    let config = rustls::ServerConfig::builder_with_provider(provider)
+        .with_safe_default_protocol_versions()
+        .unwrap()
+        .with_no_client_auth()
+        .with_single_cert(vec![certificate.der().clone()], private)
+        .unwrap();
+    let config = Arc::new(config);
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = listener.local_addr().unwrap().port();
+    std::thread::spawn(move || {
+        for stream in listener.incoming() {
+            let Ok(mut stream) = stream else { continue };
+            let Ok(mut connection) = rustls::ServerConnection::new(Arc::clone(&config)) else { continue };
+            let _ = connection.complete_io(&mut stream);
+        }
+    });
+    (format!("https://localhost:{port}"), pem)
+}
+
+#[test]
+fn a_certificate_that_ran_out_is_told() {
+    let place = Place::new();
+    let (url, pem) = expired();
+    place.write("authority.pem", pem);
+    one_source(&place, "tramontana", &url);
+    let run = gather(&place, &["--ca", "authority.pem"]);
+    assert_eq!(run.code, 2);
+    assert!(run.err.contains("does not prove who it is"), "{}", run.err);
+    assert!(run.err.to_lowercase().contains("expired"), "{}", run.err);
+}
+
+/// An adapter of one's own, and answers that it reads.
+fn own(place: &Place, program: &str) {
+    place.write(
+        "mine/adapter.toml",
+        "adapter = 1\nname = \"mine\"\nabout = \"piers\"\nprogram = \"mine.jq\"\n\n\
+         [[ask]]\nname = \"piers\"\npath = \"piers\"\nitems = \".[]\"\nentities = \"pier\"\nkeep = \"{pier}\"\n\n\
+         [[ask]]\nname = \"cranes\"\nof = \"piers\"\npath = \"piers/{.pier}/cranes\"\nitems = \".cranes[]\"\n\
+         entities = \"crane\"\naccount = \"{.pier}\"\nwhat = \"cranes of {.pier}\"\nhides = \"functions\"\n",
+    );
+    place.write("mine/mine.jq", program);
+    place.write("saved/piers.json", r#"[{"pier": "north", "built": 1931}, {"pier": "south"}]"#);
+    place.write("saved/piers/north/cranes.json", r#"{"cranes": [{"name": "lift"}]}"#);
+    place.write("saved/piers/north/cranes.2.json", r#"{"cranes": [{"name": "drop"}, {"nobody": 1}]}"#);
+    place.write(
+        "live/gather.toml",
+        "[[source]]\nname = \"here\"\nadapter = \"../mine\"\nfiles = \"../saved\"\n",
+    );
+}
+
+const PROGRAM: &str = "def pier: {scope: {id: .pier, kind: \"account\"}};\n\
+                       def crane: select(.name) | {function: {id: .name, in: $parent.pier}};\n";
+
+#[test]
+fn saved_answers_are_gathered_without_a_network() {
+    let place = Place::new();
+    own(&place, PROGRAM);
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    let all = String::from_utf8(files(&place).remove(0).1).unwrap();
+    let expected = "{\"estate\":1}\n{\"scope\":{\"id\":\"north\",\"kind\":\"account\"}}\n\
+                    {\"scope\":{\"id\":\"south\",\"kind\":\"account\"}}\n\
+                    {\"function\":{\"id\":\"drop\",\"in\":\"north\"}}\n\
+                    {\"function\":{\"id\":\"lift\",\"in\":\"north\"}}\n\
+                    {\"blind_spot\":{\"hides\":\"functions\",\"in\":\"south\",\"what\":\"cranes of south (not among the saved answers)\"}}\n";
+    assert_eq!(all, expected);
+}
+
+#[test]
+fn a_check_says_what_an_adapter_makes_and_what_it_leaves_out() {
+    let place = Place::new();
+    own(&place, PROGRAM);
+    let run = place.run(&["gather", "--check", "./mine", "saved", "--format", "json"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    let told: Value = serde_json::from_str(&run.out).unwrap();
+    let expected = serde_json::json!({
+        "asks": [
+            {"ask": "piers", "items": 2, "without_entity": 0, "entities": {"scope": 2}, "left_out": ["built"]},
+            {"ask": "cranes", "items": 3, "without_entity": 1, "entities": {"function": 2}, "left_out": ["nobody"]},
+        ],
+        "missed": ["cranes of south (not among the saved answers)"],
+    });
+    assert_eq!(told, expected);
+}
+
+#[rstest]
+#[case::not_a_filter("def pier: {scope: {id: .pier, kind: \"account\"}};\ndef crane: crate(.name);\n",
+    &["mine.jq:2", "there is no filter `crate`"])]
+#[case::not_jq("def pier: {scope: {id: .pier, kind: \"account\"};\ndef crane: .;\n", &["mine.jq:1", "not a jq program"])]
+#[case::fails("def pier: {scope: {id: (.pier + 1), kind: \"account\"}};\ndef crane: .;\n",
+    &["ask piers, entities", "adapter mine"])]
+#[case::not_an_entity("def pier: {scope: {id: .pier, kind: \"harbour\"}};\ndef crane: .;\n",
+    &["piers of", "`harbour` is not"])]
+fn a_wrong_program_is_told_with_its_place(#[case] program: &str, #[case] told: &[&str]) {
+    let place = Place::new();
+    own(&place, program);
+    let run = gather(&place, &[]);
+    assert_eq!(run.code, 2, "{}", run.out);
+    for part in told {
+        assert!(run.err.contains(part), "no `{part}` in:\n{}", run.err);
+    }
+    assert!(!place.path().join("estate/here.ndjson").exists());
+}
+
+#[rstest]
+#[case::unknown_adapter("name = \"a\"\nadapter = \"levant\"\nfiles = \"x\"", "there is no adapter `levant`")]
+#[case::no_address("name = \"a\"\nadapter = \"levante\"", "it has no address")]
+#[case::in_the_clear(
+    "name = \"a\"\nadapter = \"levante\"\nurl = \"http://levante.example\"\ncredential = {stdin = true}",
+    "would travel in the clear"
+)]
+#[case::open_file(
+    "name = \"a\"\nadapter = \"levante\"\nurl = \"https://levante.example\"\ncredential = {file = \"open\"}",
+    "can be read by others"
+)]
+#[case::no_variable(
+    "name = \"a\"\nadapter = \"levante\"\nurl = \"https://levante.example\"\ncredential = {env = \"NOT_SET_HERE\"}",
+    "NOT_SET_HERE is not set"
+)]
+#[case::no_credential(
+    "name = \"a\"\nadapter = \"levante\"\nurl = \"https://levante.example\"",
+    "has no credential"
+)]
+#[case::a_path_for_a_name("name = \"../a\"\nadapter = \"levante\"\nfiles = \"x\"", "not a name")]
+#[case::a_secret_in_it(
+    "name = \"a\"\nadapter = \"levante\"\nfiles = \"x\"\ncredential = \"tide-9\"",
+    "not a configuration"
+)]
+fn a_wrong_source_is_told(#[case] source: &str, #[case] told: &str) {
+    let place = Place::new();
+    place.write("live/open", "tide-9\n");
+    place.write("live/gather.toml", format!("[[source]]\n{source}\n"));
+    let run = place.run_with(&GATHER, "tide-9\n");
+    assert_eq!(run.code, 2, "{}", run.out);
+    assert!(run.err.contains(told), "{}", run.err);
+    if !source.contains("tide-9") {
+        assert!(!run.err.contains("tide-9"), "{}", run.err);
+    }
+}
