@@ -21,7 +21,9 @@ fn read(document: &str) -> String {
 #[case("docs/access-model.md")]
 #[case("docs/estate-format.md")]
 #[case("docs/findings.md")]
+#[case("docs/gather.md")]
 #[case("docs/performance.md")]
+#[case("docs/write-an-adapter.md")]
 fn links_lead_somewhere(#[case] document: &str) {
     let text = read(document);
     let folder = root().join(document).parent().unwrap().to_owned();
@@ -52,6 +54,28 @@ fn the_story_of_the_readme_can_be_followed() {
         }
         run(line, 0);
     }
+}
+
+/// The files that docs/write-an-adapter.md shows, and the commands that it runs on them.
+#[test]
+fn the_adapter_that_is_shown_works() {
+    let folder = tempfile::tempdir().unwrap();
+    let text = read("docs/write-an-adapter.md");
+    let block = |from: &str| from.split("```").nth(1).unwrap().split_once('\n').unwrap().1.to_owned();
+    for shown in text.split("\n**`").skip(1) {
+        let path = folder.path().join(shown.split('`').next().unwrap());
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, block(shown)).unwrap();
+    }
+    let mut told = String::new();
+    for line in text.lines().filter_map(|line| line.strip_prefix("pasaporte ")) {
+        let mut command = Command::cargo_bin("pasaporte").unwrap();
+        let done = command.current_dir(&folder).args(line.split_whitespace()).assert().code(0);
+        told.push_str(&String::from_utf8(done.get_output().stdout.clone()).unwrap());
+    }
+    let table = block(text.split("```text").next().map_or("", |before| &text[before.len()..]));
+    assert!(told.contains(table.trim_end()), "the table is another one:\n{told}");
+    assert!(told.contains("Anyone can make function:lamp-check run"), "{told}");
 }
 
 #[test]
