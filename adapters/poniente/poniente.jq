@@ -30,7 +30,7 @@ def registration:
   {enrolment: {system: .program, client_id: .number, role: .as, wide: .everything, in: $parent.tenancy}};
 
 def level:
-  {open: "none", workerKey: {key: "function"}, suiteKey: {key: "app"}, masterKey: {key: "admin"}}[.level];
+  {open: "none", workerKey: {key: "function"}, suiteKey: {key: "app"}, captainKey: {key: "admin"}}[.level];
 def web:
   {check: level, path: .route} + optional("methods"; .verbs) + optional("network"; .onlyFrom);
 def worker:
@@ -43,7 +43,7 @@ def worker:
 
 # A key's value is shown to nobody here, and would be passed over if it were.
 def key($opens; $reach):
-  {key: ({id: .label, opens: $opens, reach: (if .master then "admin" else $reach end)}
+  {key: ({id: .label, opens: $opens, reach: (if .captain then "admin" else $reach end)}
     + optional("created"; .made) + optional("rotated"; .turned) + optional("expires"; .ends)
     + (if .off then {state: "disabled"} else {} end)
     + (if .lastSeen then {last_used: .lastSeen}
