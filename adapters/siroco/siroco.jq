@@ -29,6 +29,7 @@ def crew:
 
 def window:
   {check: (if .shown_to == "passers-by" then "none" else "identity" end), path}
+  + (if .pages then {allowed_origins: .pages, allows_credentials: (.with_cookies // false)} else {} end)
   + (if .verbs then {methods: .verbs} else {} end);
 def hears: if .bell then {kind: "timer"} else {source: "\(.kind):\(.name)"} end;
 def lets_in:

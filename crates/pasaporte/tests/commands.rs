@@ -86,7 +86,7 @@ keys: [{id: k, opens: function:f, reach: function}]
     assert_eq!(by("named")["let_in"], serde_json::json!(["signed-in (perhaps)", "identity:i"]));
     assert_eq!(by("named")["network"], serde_json::json!(["10.0.0.0/8"]));
     assert_eq!(by("off")["let_in"], serde_json::json!(["nobody"]));
-    assert_eq!(by("routed")["let_in"], serde_json::json!(["not judged: a route"]));
+    assert_eq!(by("routed")["let_in"], serde_json::json!(["nobody: dead route"]));
     assert_eq!(by("routed")["gateway"], "front");
 }
 

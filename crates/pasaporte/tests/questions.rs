@@ -312,23 +312,45 @@ keys: [{{id: app-key, opens: app:app, reach: app}}, {{id: own-key, opens: functi
 }
 
 #[test]
-fn routes_and_writers_of_sources_are_said_not_to_be_judged() {
+fn routes_and_writers_of_sources_are_judged() {
     let estate = "
 resources: [{id: \"queue:orders\"}]
-functions: [{id: f, endpoints: [{gateway: door, path: /f, check: none}], triggers: [{source: \"queue:orders\"}, {source: \"queue:gone\", state: disabled}]}]";
+identities: [{id: till, kind: service-account, grants: [{statements: [allow queue/send on queue:orders]}]}]
+functions:
+  - id: f
+    endpoints:
+      - {check: {key: function}, network: internal}
+      - {gateway: door, path: /f, check: none, presents: {key: door-key}}
+      - {gateway: door, path: /dead, check: none, presents: nothing}
+    triggers: [{source: \"queue:orders\"}, {source: \"queue:gone\", state: disabled}]
+keys: [{id: door-key, opens: function:f, reach: function}]";
     let answer = of(estate, &["entry", "f"]);
-    assert_eq!(answer["doors"][0]["is_judged"], false);
-    let declared: Vec<bool> = answer["triggers"]
-        .as_array()
-        .unwrap()
-        .iter()
-        .map(|trigger| trigger["source_is_declared"].as_bool().unwrap())
-        .collect();
+    let door = |path: &str| {
+        let doors = answer["doors"].as_array().unwrap();
+        doors.iter().find(|door| door["endpoint"].as_str().unwrap().ends_with(path)).unwrap()
+    };
+    assert_eq!(texts(&door("/f")["lets_in"], "who"), ["anyone"]);
+    assert_eq!(door("/f")["behind"]["verdict"], "yes");
+    assert!(texts(&door("/dead")["lets_in"], "who").is_empty());
+    assert_eq!(door("/dead")["behind"]["verdict"], "no");
+    assert!(door("/direct")["behind"].is_null());
+    assert_eq!(answer["exposed_to"], "anyone");
+    let triggers = answer["triggers"].as_array().unwrap();
+    let declared: Vec<bool> =
+        triggers.iter().map(|trigger| trigger["source_is_declared"].as_bool().unwrap()).collect();
     assert_eq!(declared, [false, true]);
+    assert_eq!(texts(&triggers[1]["fed_by"], "who"), ["identity:till"]);
+    assert_eq!(texts(&triggers[1]["fed_by"], "action"), ["queue/send"]);
     let place = Place::with("estate.yaml", format!("estate: 1\n{estate}\n"));
     let said = place.run(&["entry", "f", "estate.yaml"]).out;
-    assert!(said.contains("a route: who gets through is not judged yet"), "{said}");
-    assert!(said.contains("runs on queue:gone, which is not in the estate, switched off"), "{said}");
+    for part in [
+        "the gateway presents key:door-key, which the function accepts",
+        "a dead route: the gateway presents nothing that the function accepts",
+        "who may write to it makes it run: identity:till",
+        "runs on queue:gone, which is not in the estate, switched off",
+    ] {
+        assert!(said.contains(part), "no `{part}` in:\n{said}");
+    }
 }
 
 // reach

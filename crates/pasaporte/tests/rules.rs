@@ -59,7 +59,7 @@ fn every_rule_says_why_how_and_where_to_read_on() {
         assert!(!references.is_empty(), "{id} has no references");
         for reference in references {
             let text = reference.as_str().unwrap();
-            let known = ["CWE-", "NIST SP 800-53 ", "OWASP API"];
+            let known = ["CWE-", "NIST SP 800-53 ", "OWASP API", "RFC "];
             assert!(known.iter().any(|start| text.starts_with(start)), "{id}: {text}");
         }
     }

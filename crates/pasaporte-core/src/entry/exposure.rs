@@ -73,6 +73,17 @@ impl Access<'_> {
                 widest = widest.wider(Exposed { to, surely, through: Some((function, Some(endpoint))) });
             }
         }
+        for &trigger in estate.triggers_of(function) {
+            for (crowd, to) in
+                [(Principal::Anyone, Exposure::Anyone), (Principal::SignedIn, Exposure::SignedIn)]
+            {
+                let verdict = self.crowd_feeds(trigger, crowd);
+                if verdict != Verdict::No {
+                    let surely = verdict == Verdict::Yes;
+                    widest = widest.wider(Exposed { to, surely, through: Some((function, None)) });
+                }
+            }
+        }
         for &id in self.admissions_on(Thing::Function(function)) {
             let admission = estate.admission(id);
             if estate.statement(admission.statement).effect == Effect::Deny {

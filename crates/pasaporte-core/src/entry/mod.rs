@@ -1,18 +1,21 @@
 //! Who gets through to a function, in effect (access-model §6).
 //!
-//! Direct endpoints and invoke permissions are judged here; gateway routes and the writers of event
-//! sources are read into the estate but do not count as ways in yet (docs/access-model.md, "What is
-//! judged today").
+//! A function's callers are the union over its endpoints, direct ([`Access::callers_at`]) or behind a gateway
+//! (`route.rs`), its triggers ([`Access::feeders`]) and its invoke permissions, which the decision answers.
 
 mod exposure;
+mod feed;
+mod route;
 
 use crate::access::{Access, Answer, Context, Question, Verdict};
 use crate::estate::{
-    Check, Endpoint, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, State, Thing,
-    Token, TokenId, Verifier, VerifierId, Way,
+    Check, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, State, Thing, Token,
+    TokenId, Verifier, VerifierId, Way,
 };
 
 pub use exposure::{Exposed, Exposure};
+pub use feed::Feeder;
+pub use route::{By, Passage};
 
 /// Somebody who gets through, and why.
 #[derive(Debug, Clone)]
@@ -63,30 +66,61 @@ impl<'e> Access<'e> {
         self.decide(&Question { principal, action: self.assume(), on, given: self.stranger() })
     }
 
-    /// Whether a direct endpoint and its function are switched on.
+    /// What the decision says of a principal inside the estate that invokes the function.
+    fn invokes_now(&self, principal: Principal, function: FunctionId) -> Answer<'e> {
+        let given = Context::at(self.estate().as_of());
+        let on = Thing::Function(function);
+        self.decide(&Question { principal, action: self.invoke(), on, given: &given })
+    }
+
+    /// Whether an endpoint and its function are switched on.
     pub fn is_open(&self, id: EndpointId) -> bool {
         let estate = self.estate();
         estate.get(id).is_some_and(|endpoint| {
             let running =
                 estate.get(endpoint.function).is_none_or(|function| function.state == State::Enabled);
-            endpoint.way == Way::Direct && endpoint.state == State::Enabled && running
+            endpoint.state == State::Enabled && running
         })
     }
 
-    /// Who gets through a direct endpoint. Nobody, where the endpoint or its function is switched off.
+    /// Who gets through an endpoint, direct or behind a gateway. Nobody, where the endpoint or its function is
+    /// switched off.
     pub fn callers_at(&self, id: EndpointId) -> Vec<Caller<'e>> {
         let estate = self.estate();
         let Some(endpoint) = estate.get(id).filter(|_| self.is_open(id)) else { return Vec::new() };
+        match &endpoint.way {
+            Way::Direct => self.pass_check(&endpoint.check, endpoint.function),
+            Way::Route { presents, .. } => self.callers_on(endpoint, presents),
+        }
+    }
+
+    /// Everybody who gets through an endpoint, each surely or perhaps. At a function's own check of identity that is
+    /// the decision itself, also for those of whom it asks something.
+    pub fn entrants(&self, id: EndpointId, given: &Context) -> Vec<(Principal, Verdict)> {
+        match self.decides_alone(id) {
+            Some(function) => self.who_may(self.invokers(), self.invoke(), Thing::Function(function), given),
+            None => self.callers_at(id).into_iter().map(|caller| (caller.who, caller.verdict)).collect(),
+        }
+    }
+
+    /// The function of an open direct endpoint that checks an identity: there the decision says who gets through.
+    pub fn decides_alone(&self, id: EndpointId) -> Option<FunctionId> {
+        let endpoint = self.estate().get(id).filter(|_| self.is_open(id))?;
+        (endpoint.check == Check::Identity && endpoint.way == Way::Direct).then_some(endpoint.function)
+    }
+
+    /// Who passes a check that stands before a function.
+    fn pass_check(&self, check: &Check, function: FunctionId) -> Vec<Caller<'e>> {
         let sure = |who, because| Caller { who, verdict: Verdict::Yes, because };
-        match endpoint.check {
+        match check {
             Check::None => vec![sure(Principal::Anyone, Because::NoCheck)],
             Check::Key(least) => self
-                .keys_opening(endpoint.function, least)
+                .keys_opening(function, *least)
                 .into_iter()
                 .map(|key| sure(Principal::Key(key), Because::Holds))
                 .collect(),
-            Check::Token(verifier) => vec![self.token_callers(verifier)],
-            Check::Identity => self.admitted(endpoint),
+            Check::Token(verifier) => vec![self.token_callers(*verifier)],
+            Check::Identity => self.admitted(function),
         }
     }
 
@@ -154,8 +188,8 @@ impl<'e> Access<'e> {
 
     /// Those who pass a check of identity: whoever may invoke the function. Of a crowd somebody is asked about
     /// who has nothing to do with the estate.
-    fn admitted(&self, endpoint: &Endpoint) -> Vec<Caller<'e>> {
-        let on = Thing::Function(endpoint.function);
+    fn admitted(&self, function: FunctionId) -> Vec<Caller<'e>> {
+        let on = Thing::Function(function);
         let insiders = Context::at(self.estate().as_of());
         let mut callers = Vec::new();
         for who in self.candidates(self.invokers(), self.invoke(), on) {

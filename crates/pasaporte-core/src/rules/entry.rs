@@ -2,11 +2,14 @@
 
 use super::finding::{Raised, Raising};
 use super::words::{capitalised, listed};
-use super::{Audit, Level, Rule, Sureness, Told};
+use rustc_hash::FxHashMap;
+
+use super::{Audit, Impact, Level, Rule, Sureness, Told};
 use crate::access::{Answer, Ground, Truth, Verdict};
-use crate::entry::{Because, Caller, Exposed, Exposure, faces_internet};
+use crate::entry::{Because, By, Caller, Exposed, Exposure, Passage, faces_internet};
 use crate::estate::{
-    AdmissionId, Effect, Endpoint, EndpointId, Function, FunctionId, Network, Principal, State, Thing,
+    AdmissionId, Check, Effect, Endpoint, EndpointId, Estate, Function, FunctionId, Network, Principal,
+    State, Thing, Verifier, VerifierId, Way,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -19,6 +22,37 @@ pub(super) const RULES: &[Rule] = &[
         check: "Call the address without a credential from outside: it must answer 401 or 403, or not at all.",
         references: &["CWE-306", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-14", "OWASP API2:2023"],
         judge: anonymous_endpoint,
+    },
+    Rule {
+        id: "entry/anonymous-route",
+        title: "Anyone on the network gets through a gateway route",
+        why: "A gateway that asks for nothing and brings a key or an identity of its own opens the function behind \
+              it to everybody, whatever the function itself asks for: the lock is held open from the inside.",
+        fix: "Have the route check the caller, or have the gateway pass on what the caller shows; or take the route away.",
+        check: "Call the route without a credential from outside: it must answer 401 or 403, or not at all.",
+        references: &["CWE-306", "CWE-441", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-4", "OWASP API2:2023"],
+        judge: anonymous_route,
+    },
+    Rule {
+        id: "entry/weak-token-check",
+        title: "A verifier accepts tokens that anybody can make, or that were made for others",
+        why: "A token proves something only if its signature is checked, and if it was issued by whom and for what the \
+              function expects. A verifier that does not look accepts tokens of strangers.",
+        fix: "Check signatures, name the issuers and the audiences, and list the algorithms, without `none`.",
+        check: "Present a token of another issuer, one for another audience, and one without a signature: each must be \
+                refused.",
+        references: &["CWE-347", "CWE-345", "RFC 8725", "NIST SP 800-53 IA-5", "OWASP API2:2023"],
+        judge: weak_token_check,
+    },
+    Rule {
+        id: "entry/any-origin",
+        title: "Pages of any origin may call the endpoint",
+        why: "A browser lets every page on the web call such an endpoint; with credentials allowed, in the name of \
+              whoever looks at the page.",
+        fix: "List the origins of your own pages.",
+        check: "Send a request with another `Origin`: the answer must not allow it.",
+        references: &["CWE-942", "NIST SP 800-53 AC-4", "OWASP API8:2023"],
+        judge: any_origin,
     },
     Rule {
         id: "entry/open-invoke",
@@ -43,8 +77,18 @@ pub(super) const RULES: &[Rule] = &[
 ];
 
 fn anonymous_endpoint(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    anonymous(audit, raising, |endpoint| endpoint.way == Way::Direct);
+}
+
+fn anonymous_route(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    anonymous(audit, raising, |endpoint| endpoint.way != Way::Direct);
+}
+
+/// Ways in of some sort that anyone on the internet gets through.
+fn anonymous(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, wanted: fn(&Endpoint) -> bool) {
     let estate = audit.estate();
-    for (id, endpoint) in estate.all::<EndpointId>().filter(|(_, it)| faces_internet(&it.network)) {
+    let ways = estate.all::<EndpointId>().filter(|(_, it)| wanted(it) && faces_internet(&it.network));
+    for (id, endpoint) in ways {
         let Some(caller) = anonymous_caller(audit, id) else { continue };
         let harm = audit.harm_through(endpoint.function);
         let exposed = Exposed { to: Exposure::Anyone, ..audit.exposure(endpoint.function) };
@@ -74,9 +118,18 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
     };
     let function = estate.id(endpoint.function);
     let with_what = with_what(audit, endpoint.function);
+    let passage = audit.access().passage(id);
+    let how = passage.as_ref().map_or_else(|| how.clone(), |passage| behind(audit, endpoint, &how, passage));
     let mut told = Told::new(format!("{who} can make function:{function} run: {how}.{with_what}"))
         .fix(fix)
         .at(endpoint.origin, "the endpoint");
+    match passage.map(|passage| passage.by) {
+        Some(By::Key(key)) => {
+            told = told.at(estate.origin(Thing::Key(key)), "the key that the gateway presents");
+        }
+        Some(By::Identity(_, answer) | By::Anyone(answer)) => told = at_grounds(audit, told, &answer),
+        Some(By::Open | By::Caller | By::Nothing) | None => {}
+    }
     match &caller.because {
         Because::Decision(answer) => told = at_grounds(audit, told, answer),
         Because::UncheckedToken(verifier) => {
@@ -119,12 +172,162 @@ fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (S
                 ),
             )
         }
-        Because::NoCheck | Because::Holds => (
-            "its endpoint checks nothing".to_owned(),
-            format!(
-                "Set the check of function:{function}'s endpoint to an identity, or to a key of its own."
+        Because::NoCheck | Because::Holds => match &endpoint.way {
+            Way::Direct => (
+                "its endpoint checks nothing".to_owned(),
+                format!(
+                    "Set the check of function:{function}'s endpoint to an identity, or to a key of its own."
+                ),
             ),
+            Way::Route { gateway, .. } => {
+                let gateway = estate.text(*gateway);
+                (
+                    format!("the route at gateway {gateway} checks nothing"),
+                    format!("Have gateway {gateway} check who calls this route, or take the route away."),
+                )
+            }
+        },
+    }
+}
+
+/// How a route is open: what the gateway lets by, and why the rest is no hindrance.
+fn behind(audit: &Audit<'_>, endpoint: &Endpoint, how: &str, passage: &Passage<'_>) -> String {
+    let estate = audit.estate();
+    let gateway = match &endpoint.way {
+        Way::Route { gateway, .. } => estate.text(*gateway),
+        Way::Direct => "",
+    };
+    let perhaps = if passage.verdict == Verdict::Depends { ", perhaps" } else { "" };
+    let rest = match &passage.by {
+        By::Open | By::Nothing => "the function itself checks nothing".to_owned(),
+        By::Key(key) => {
+            format!("gateway {gateway} presents key:{}, which the function accepts{perhaps}", estate.id(*key))
+        }
+        By::Identity(identity, answer) => format!(
+            "gateway {gateway} presents identity:{}, which may invoke it{}",
+            estate.id(*identity),
+            depending(audit, answer)
         ),
+        By::Caller => format!("gateway {gateway} passes on what the caller shows, which is nothing"),
+        By::Anyone(answer) => {
+            format!(
+                "gateway {gateway} presents nothing, and anyone may invoke it{}",
+                depending(audit, answer)
+            )
+        }
+    };
+    format!("{how}, and {rest}")
+}
+
+/// What a verifier lets by that it should not.
+struct Weakness {
+    what: &'static str,
+    mend: &'static str,
+    exposure: Exposure,
+}
+
+fn weaknesses(estate: &Estate, verifier: &Verifier) -> Vec<Weakness> {
+    let algorithms = estate.list(verifier.algorithms);
+    let none = algorithms.iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
+    let found = [
+        (!verifier.checks_signature, "it checks no signature", "check signatures", Exposure::Anyone),
+        (
+            verifier.checks_signature && none,
+            "it accepts the algorithm `none`, which is no signature",
+            "drop the algorithm `none`",
+            Exposure::Anyone,
+        ),
+        (verifier.issuers.is_empty(), "it accepts every issuer", "name the issuers", Exposure::Outsider),
+        (
+            verifier.audiences.is_empty(),
+            "it accepts tokens for every audience",
+            "name the audiences",
+            Exposure::KeyHolders,
+        ),
+    ];
+    found
+        .into_iter()
+        .filter(|(is_so, ..)| *is_so)
+        .map(|(_, what, mend, exposure)| Weakness { what, mend, exposure })
+        .collect()
+}
+
+fn weak_token_check(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    let mut guarded: FxHashMap<VerifierId, Vec<FunctionId>> = FxHashMap::default();
+    for (id, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.access().is_open(*id)) {
+        if let Check::Token(verifier) = endpoint.check {
+            let functions = guarded.entry(verifier).or_default();
+            functions.extend(estate.get(id).map(|it| it.function));
+        }
+    }
+    let mut guarded: Vec<_> = guarded.into_iter().collect();
+    guarded.sort_unstable_by_key(|(verifier, _)| *verifier);
+    for (id, mut functions) in guarded {
+        let Some(verifier) = estate.get(id) else { continue };
+        let weak = weaknesses(estate, verifier);
+        let Some(widest) = weak.iter().map(|weakness| weakness.exposure).min() else { continue };
+        functions.sort_unstable_by_key(|function| estate.id(*function));
+        functions.dedup();
+        let worst = functions.iter().copied().min_by_key(|function| audit.harm_through(*function).impact);
+        let Some(worst) = worst else { continue };
+        let level = Level::Table(audit.harm_through(worst).impact, widest);
+        let origin = verifier.origin;
+        let raised = Raised::new(Thing::Verifier(id), level).within(audit.environment(worst));
+        raising.raise(&raised, move |audit| {
+            let estate = audit.estate();
+            let Some(verifier) = estate.get(id) else { return Told::default() };
+            let weak = weaknesses(estate, verifier);
+            let all = |of: fn(&Weakness) -> &'static str| {
+                let texts: Vec<String> = weak.iter().map(|it| of(it).to_owned()).collect();
+                listed(&texts)
+            };
+            let names: Vec<String> =
+                functions.iter().map(|function| format!("function:{}", estate.id(*function))).collect();
+            Told::new(format!(
+                "{}. It guards {}.{}",
+                capitalised(&all(|it| it.what)),
+                listed(&names),
+                with_what(audit, worst)
+            ))
+            .fix(format!("In verifier:{}, {}.", estate.id(id), all(|it| it.mend)))
+            .at(origin, "the verifier")
+        });
+    }
+}
+
+fn any_origin(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for (id, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.access().is_open(*id)) {
+        let origins = estate.list(endpoint.allowed_origins);
+        if !origins.iter().any(|origin| estate.text(*origin) == "*") {
+            continue;
+        }
+        // Without credentials a page can do no more than anybody can by themselves.
+        let impact = if endpoint.allows_credentials {
+            audit.harm_through(endpoint.function).impact
+        } else {
+            Impact::Hygiene
+        };
+        let raised = Raised::new(Thing::Endpoint(id), Level::Table(impact, Exposure::Outsider))
+            .within(audit.environment(endpoint.function));
+        let (origin, credentials) = (endpoint.origin, endpoint.allows_credentials);
+        let function = endpoint.function;
+        raising.raise(&raised, move |audit| {
+            let name = format!("function:{}", audit.estate().id(function));
+            let situation = if credentials {
+                let with_what = with_what(audit, function);
+                format!(
+                    "Every page on the web may call {name} in the name of whoever looks at it: any origin, with \
+                     credentials.{with_what}"
+                )
+            } else {
+                format!("Every page on the web may call {name} from a browser, without credentials.")
+            };
+            Told::new(situation)
+                .fix("List the origins of your own pages in its cross-origin policy.")
+                .at(origin, "the endpoint")
+        });
     }
 }
 

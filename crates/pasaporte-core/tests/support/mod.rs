@@ -203,11 +203,28 @@ impl World {
     }
 
     pub fn endpoint(&mut self, id: &str, function: FunctionId, check: Check, network: Network) -> EndpointId {
+        self.way_in(id, function, Way::Direct, check, network)
+    }
+
+    /// A route through the gateway `front`.
+    pub fn route(&mut self, id: &str, function: FunctionId, check: Check, presents: Presents) -> EndpointId {
+        let way = Way::Route { gateway: self.builder.name("front"), presents };
+        self.way_in(id, function, way, check, Network::Internet)
+    }
+
+    pub fn way_in(
+        &mut self,
+        id: &str,
+        function: FunctionId,
+        way: Way,
+        check: Check,
+        network: Network,
+    ) -> EndpointId {
         let origin = self.origin();
         let id: EndpointId = self.builder.mention(id);
         let endpoint = Endpoint {
             function,
-            way: Way::Direct,
+            way,
             check,
             network,
             methods: List::default(),
@@ -219,6 +236,18 @@ impl World {
             origin,
         };
         self.builder.declare(id, endpoint, origin);
+        id
+    }
+
+    /// A trigger on a source.
+    pub fn trigger(&mut self, id: &str, function: FunctionId, source: Thing) -> TriggerId {
+        let origin = self.origin();
+        let id: TriggerId = self.builder.mention(id);
+        let kind = self.builder.name("queue");
+        let source = Some(source);
+        let trigger =
+            Trigger { function, source, kind, filter: None, state: State::Enabled, header: None, origin };
+        self.builder.declare(id, trigger, origin);
         id
     }
 

@@ -1,9 +1,9 @@
 //! Who may make a function run, in effect.
 
 use pasaporte_core::access::{Access, Context, Question, Verdict, Via};
-use pasaporte_core::entry::{Because, Caller, Exposure, faces_internet};
+use pasaporte_core::entry::{Because, By, Caller, Exposure, Feeder, Passage, faces_internet};
 use pasaporte_core::estate::{
-    Check, Effect, EndpointId, FunctionId, Network, Principal, State, Thing, TriggerId, Way,
+    Check, Effect, EndpointId, Estate, FunctionId, Network, Principal, State, Thing, TriggerId, Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -52,12 +52,21 @@ pub struct Door {
     pub network: Vec<String>,
     /// Whether the whole internet can reach it.
     pub faces_internet: bool,
-    /// Whether who gets through was judged: routes are not yet.
-    pub is_judged: bool,
+    /// Of a route: what becomes of what the gateway presents; null for a direct endpoint.
+    pub behind: Option<Behind>,
     /// Who gets through.
     pub lets_in: Vec<Entrant>,
     /// Where it was read.
     pub read_from: Option<PlaceOut>,
+}
+
+/// What becomes of what a gateway presents to the function.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Behind {
+    /// Whether it passes the function's own check: surely (yes), perhaps (depends), or not: the route is dead.
+    pub verdict: Word<Verdict>,
+    /// Why, in a few words.
+    pub because: String,
 }
 
 /// Somebody who gets in.
@@ -103,8 +112,21 @@ pub struct TriggerOut {
     pub source_is_declared: bool,
     /// Switched on or off.
     pub state: Word<State>,
+    /// Who may write to the source, and so make the function run.
+    pub fed_by: Vec<FeederOut>,
     /// Where it was read.
     pub read_from: Option<PlaceOut>,
+}
+
+/// Somebody who may write to the source of a trigger.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct FeederOut {
+    /// Who, as a principal.
+    pub who: String,
+    /// Surely (yes) or depending on something.
+    pub verdict: Word<Verdict>,
+    /// By which action.
+    pub action: String,
 }
 
 /// How many members of a group are named that may not.
@@ -230,13 +252,42 @@ fn door(access: &Access<'_>, id: EndpointId) -> Door {
         },
         network,
         faces_internet: faces_internet(&endpoint.network),
-        is_judged: endpoint.way == Way::Direct,
-        // A check of identity is the decision itself.
-        lets_in: match endpoint.check {
-            Check::Identity if access.is_open(id) => invokers(access, endpoint.function),
-            _ => access.callers_at(id).iter().map(|it| caller(access, it)).collect(),
+        behind: access
+            .passage(id)
+            .map(|passage| Behind { verdict: Word(passage.verdict), because: behind(estate, &passage) }),
+        lets_in: match access.decides_alone(id) {
+            Some(function) => invokers(access, function),
+            None => access.callers_at(id).iter().map(|it| caller(access, it)).collect(),
         },
         read_from: Some(read_from),
+    }
+}
+
+/// Why what a gateway presents passes the function's own check, or does not.
+fn behind(estate: &Estate, passage: &Passage<'_>) -> String {
+    let dead = passage.verdict == Verdict::No;
+    match &passage.by {
+        By::Open => "the function checks nothing".to_owned(),
+        By::Caller => "the function checks again what the caller shows".to_owned(),
+        By::Key(key) if dead => format!("the function does not accept key:{}", estate.id(*key)),
+        By::Key(key) => format!("the gateway presents key:{}, which the function accepts", estate.id(*key)),
+        By::Identity(identity, _) if dead => {
+            format!(
+                "the gateway presents identity:{}, which may not invoke the function",
+                estate.id(*identity)
+            )
+        }
+        By::Identity(identity, answer) => {
+            let residual = answer.residual(estate);
+            let depending = if residual.is_empty() { residual } else { format!(", {residual}") };
+            format!(
+                "the gateway presents identity:{}, which may invoke the function{depending}",
+                estate.id(*identity)
+            )
+        }
+        By::Anyone(_) if dead => "the gateway presents no identity, and the function asks for one".to_owned(),
+        By::Anyone(_) => "the gateway presents no identity, and anyone may invoke the function".to_owned(),
+        By::Nothing => "the gateway presents nothing that the function accepts".to_owned(),
     }
 }
 
@@ -293,8 +344,21 @@ fn trigger(access: &Access<'_>, id: TriggerId) -> Option<TriggerOut> {
         source: it.source.map(|source| estate.label(source)),
         source_is_declared: it.source.is_none_or(|source| estate.is_declared(source)),
         state: Word(it.state),
+        fed_by: feeders(access, id),
         read_from: Some(PlaceOut::new(estate, it.origin)),
     })
+}
+
+fn feeders(access: &Access<'_>, id: TriggerId) -> Vec<FeederOut> {
+    let given = Context::at(access.estate().as_of());
+    let told = |feeder: Feeder| FeederOut {
+        who: access.estate().principal_label(feeder.who),
+        verdict: Word(feeder.verdict),
+        action: feeder.action.into(),
+    };
+    let mut all: Vec<FeederOut> = access.feeders(id, &given).into_iter().map(told).collect();
+    all.sort_by(|one, other| one.who.cmp(&other.who));
+    all
 }
 
 fn once(mut texts: Vec<String>) -> Vec<String> {

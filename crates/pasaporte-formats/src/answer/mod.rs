@@ -12,7 +12,7 @@ use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thin
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub use entry::{Door, Entered, Entrant, Members};
+pub use entry::{Behind, Door, Entered, Entrant, FeederOut, Members};
 pub use explain::{Explained, GroundOut, NearMiss, QuestionOut};
 pub use reach::{ActOut, BecomingOut, Reached, RightOut};
 

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::State;
-use pasaporte_formats::answer::{Door, Entered, Entrant, Members};
+use pasaporte_formats::answer::{Door, Entered, Entrant, FeederOut, Members};
 
 use super::explain::{PERHAPS, heading};
 use super::page::{BOLD, DIM, NAME, Page, paint, wrap};
@@ -53,12 +53,27 @@ pub(crate) fn entered(page: Page, it: &Entered) -> String {
         let text = format!("runs on {source}{missing}{off}");
         out.push_str(&page.paragraph(&text, "  ", "  ", 2));
         let _ = writeln!(out, "      {}", paint(DIM, &place));
-    }
-    if !it.triggers.is_empty() {
-        let note = "Whoever may write to such a source makes it run too; who that is, is not judged yet.";
-        out.push_str(&page.paragraph(note, "  ", "  ", 2));
+        if trigger.source.is_some() {
+            out.push_str(&told_feeders(page, &trigger.fed_by));
+        }
     }
     out
+}
+
+/// Who may write to the source of a trigger.
+fn told_feeders(page: Page, all: &[FeederOut]) -> String {
+    if all.is_empty() {
+        return "    nobody in the estate may write to it\n".to_owned();
+    }
+    let told = |feeder: &FeederOut| {
+        let perhaps = if feeder.verdict.0 == Verdict::Depends { " (perhaps)" } else { "" };
+        format!("{}{perhaps}", feeder.who)
+    };
+    let mut names: Vec<String> = all.iter().take(MOST_TOLD).map(told).collect();
+    if all.len() > MOST_TOLD {
+        names.push(format!("and {} more", all.len() - MOST_TOLD));
+    }
+    page.paragraph(&format!("who may write to it makes it run: {}", names.join(", ")), "    ", "    ", 4)
 }
 
 fn told_door(page: Page, door: &Door) -> String {
@@ -74,14 +89,20 @@ fn told_door(page: Page, door: &Door) -> String {
     };
     let text = format!("{}: checks {}, {from}, {way}", door.endpoint, door.check);
     let mut out = page.paragraph(&text, "  ", "  ", 2);
-    if door.is_judged && door.lets_in.is_empty() {
+    if let Some(behind) = &door.behind {
+        let how = match behind.verdict.0 {
+            Verdict::Yes => "",
+            Verdict::Depends => "perhaps: ",
+            Verdict::No => "a dead route: ",
+        };
+        out.push_str(&page.paragraph(&format!("{how}{}", behind.because), "    ", "    ", 4));
+    }
+    if door.lets_in.is_empty() {
         let _ = writeln!(out, "    lets nobody in");
-    } else if door.is_judged && door.check == "identity" {
+    } else if door.check == "identity" && door.behind.is_none() {
         let _ = writeln!(out, "    lets in whoever may invoke it, below");
-    } else if door.is_judged {
-        out.push_str(&entrants(page, &door.lets_in));
     } else {
-        let _ = writeln!(out, "    {}", paint(PERHAPS, "a route: who gets through is not judged yet"));
+        out.push_str(&entrants(page, &door.lets_in));
     }
     out
 }

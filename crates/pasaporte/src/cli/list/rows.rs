@@ -100,22 +100,14 @@ pub(super) fn endpoints(audit: &Audit<'_>) -> Table {
 }
 
 fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
-    let estate = audit.estate();
-    let Some(endpoint) = estate.get(id) else { return Vec::new() };
-    if endpoint.way != Way::Direct {
-        return vec!["not judged: a route".to_owned()];
+    let (estate, access) = (audit.estate(), audit.access());
+    let callers = access.entrants(id, &audit.now());
+    if callers.is_empty()
+        && access.is_open(id)
+        && access.passage(id).is_some_and(|it| it.verdict == Verdict::No)
+    {
+        return vec!["nobody: dead route".to_owned()];
     }
-    let access = audit.access();
-    let callers: Vec<(Principal, Verdict)> = match endpoint.check {
-        // A check of identity is the decision itself, also for those of whom it asks something.
-        Check::Identity if access.is_open(id) => access.who_may(
-            access.invokers(),
-            access.invoke(),
-            Thing::Function(endpoint.function),
-            &audit.now(),
-        ),
-        _ => access.callers_at(id).into_iter().map(|caller| (caller.who, caller.verdict)).collect(),
-    };
     if callers.is_empty() {
         return vec!["nobody".to_owned()];
     }
