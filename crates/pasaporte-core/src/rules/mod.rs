@@ -69,10 +69,14 @@ pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
         (rule.judge)(audit, &mut raising);
         raising.found
     });
-    let mut findings = raised.reduce(Vec::new, |mut all, mut more| {
-        all.append(&mut more);
-        all
-    });
+    let mut raised: Vec<Vec<Finding>> = raised.collect();
+    // Onto the longest list, which then is not copied, and no longer than needed.
+    raised.sort_by_key(Vec::len);
+    let mut findings = raised.pop().unwrap_or_default();
+    findings.reserve_exact(raised.iter().map(Vec::len).sum());
+    for more in raised {
+        findings.extend(more);
+    }
     finding::order(&mut findings, audit.estate());
     findings.dedup_by(|later, first| {
         let same = later.fingerprint == first.fingerprint;
