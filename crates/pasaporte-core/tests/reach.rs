@@ -91,6 +91,20 @@ fn what_is_bounded_or_denied_is_held_without_effect() {
     assert_eq!(acts(&reach.idle).len(), 2);
 }
 
+/// Several actions of one class stand for that class together.
+#[test]
+fn a_thing_counts_once_for_a_class_of_actions() {
+    let (_, reach) = reach_of(|world, role| {
+        let origin = world.origin();
+        let pattern = pasaporte_core::pattern::Pattern::literal("table/scan");
+        world.builder.action(ActionEntry { pattern, class: ActionClass::Read, origin });
+        world.grant(role, At::Everywhere, &[allow(&["table/*"])]);
+    });
+    let reads = reach.rights[0].acts.iter().filter(|act| act.class == Some(ActionClass::Read));
+    let counts: Vec<usize> = reads.map(|act| act.surely).collect();
+    assert_eq!(counts, [1]);
+}
+
 #[test]
 fn conditions_make_it_perhaps() {
     let (_, reach) = reach_of(|world, role| {

@@ -198,7 +198,7 @@ impl Counts {
 }
 
 impl FindingOut {
-    fn of(finding: &Finding, audit: &rules::Audit<'_>) -> Self {
+    pub(crate) fn of(finding: &Finding, audit: &rules::Audit<'_>) -> Self {
         let estate = audit.estate();
         let told = finding.told(audit);
         let (impact, exposure) = match finding.level {

@@ -2,18 +2,19 @@
 
 use schemars::{JsonSchema, generate::SchemaSettings};
 
-use crate::answer::{Entered, Explained, Reached};
+use crate::answer::{Card, Entered, Explained, Reached};
 use crate::estate::Document;
 use crate::report::Report;
 
 /// The schemas, by the names under which they are asked for.
-pub const NAMES: &[&str] = &["estate", "audit", "explain", "entry", "reach"];
+pub const NAMES: &[&str] = &["estate", "audit", "card", "explain", "entry", "reach"];
 
 /// A schema by name, as JSON with a newline at the end.
 pub fn schema(name: &str) -> Option<String> {
     match name {
         "estate" => Some(text::<Document<'static>>()),
         "audit" => Some(text::<Report<'static>>()),
+        "card" => Some(text::<Card>()),
         "explain" => Some(text::<Explained>()),
         "entry" => Some(text::<Entered>()),
         "reach" => Some(text::<Reached>()),

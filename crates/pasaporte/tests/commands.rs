@@ -203,6 +203,7 @@ fn the_catalogue_lists_every_rule_once() {
 #[case("audit")]
 #[case("explain")]
 #[case("entry")]
+#[case("card")]
 #[case("reach")]
 fn schemas_are_those_in_the_repository(#[case] name: &str) {
     let printed = Place::new().run(&["schema", name]).out;

@@ -90,7 +90,11 @@ impl Access<'_> {
                 continue;
             }
             for &who in estate.list(admission.to) {
-                let to = self.circle(who, Thing::Function(function));
+                // A service acts for whoever owns the source: where a stranger's may pass, an outsider gets in.
+                let to = match who {
+                    Principal::Service(_) => Exposure::Outsider,
+                    _ => self.circle(who, Thing::Function(function)),
+                };
                 if to >= widest.to {
                     continue;
                 }

@@ -7,6 +7,8 @@
 
 use std::sync::Arc;
 
+use smallvec::SmallVec;
+
 use crate::access::{Access, Action, Becoming, Classes, Context, OfKind, Question, Verdict, Via};
 use crate::estate::{
     ActionClass, ActionsId, At, Effect, FunctionId, Id, IdentityId, KeyId, Principal, ResourceId,
@@ -288,6 +290,7 @@ impl Counting<'_, '_> {
             }
             _ => false,
         };
+        let mut best: SmallVec<[(usize, Verdict); 8]> = SmallVec::new();
         let is_sure = self.is_plain && self.access.takes_one_side(self.principal, on);
         for (example, action) in classes.examples.iter().zip(prepared) {
             let question = Question { principal: self.principal, action, on, given: self.given };
@@ -301,6 +304,13 @@ impl Counting<'_, '_> {
                 self.acts.push(Act::new(&example.action, example.class, example.is_wild));
                 self.acts.len() - 1
             });
+            // Several actions may stand for one class; a thing counts once for it, by the best of them.
+            match best.iter_mut().find(|(known, _)| *known == at) {
+                Some((_, known)) => *known = verdict.max(*known),
+                None => best.push((at, verdict)),
+            }
+        }
+        for (at, verdict) in best {
             let act = &mut self.acts[at];
             match verdict {
                 Verdict::Yes => act.surely += 1,

@@ -3,6 +3,7 @@
 //! Each is made from what the core answers and says the same in words, with the places it was read from; it
 //! adds no judgement. Fields may be added in later versions of the same major number; none changes its meaning.
 
+mod card;
 mod entry;
 mod explain;
 mod reach;
@@ -12,7 +13,8 @@ use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thin
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub use entry::{Behind, Door, Entered, Entrant, FeederOut, Members};
+pub use card::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
+pub use entry::{Behind, Door, Entered, Entrant, FeederOut, Members, TriggerOut};
 pub use explain::{Explained, GroundOut, NearMiss, QuestionOut};
 pub use reach::{ActOut, BecomingOut, Reached, RightOut};
 

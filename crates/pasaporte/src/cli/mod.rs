@@ -1,6 +1,7 @@
 //! Arguments, one file a command, and exit codes.
 
 mod audit;
+mod card;
 mod demo;
 mod entry;
 mod explain;
@@ -74,6 +75,8 @@ enum Command {
     Audit(audit::Audit),
     /// Show what is there, as a table
     List(list::List),
+    /// Show a function's passport: who may enter, where it may go, its keys, what is wrong with it
+    Card(card::Card),
     /// Show who may make a function run, in effect
     Entry(entry::Entry),
     /// Show what a principal or function may do, in effect, and what it can become
@@ -198,6 +201,7 @@ impl Command {
             Self::Gather(it) => it.run(sheet),
             Self::Audit(it) => it.run(sheet),
             Self::List(it) => it.run(sheet),
+            Self::Card(it) => it.run(sheet),
             Self::Entry(it) => it.run(sheet),
             Self::Reach(it) => it.run(sheet),
             Self::Explain(it) => it.run(sheet),

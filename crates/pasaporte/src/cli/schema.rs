@@ -7,7 +7,7 @@ use super::{Done, Sheet, Stop};
 
 #[derive(Debug, Args)]
 pub(crate) struct Schema {
-    /// Of what: estate, audit, explain, entry, reach; the names are listed if left out
+    /// Of what: estate, audit, card, explain, entry, reach; the names are listed if left out
     name: Option<String>,
 }
 
@@ -17,6 +17,7 @@ impl Schema {
             sheet.text(
                 "estate   what is read: functions and all that surrounds them\n\
                  audit    what `pasaporte audit --format json` writes\n\
+                 card     what `pasaporte card --format json` writes\n\
                  explain  what `pasaporte explain --format json` writes\n\
                  entry    what `pasaporte entry --format json` writes\n\
                  reach    what `pasaporte reach --format json` writes\n",

@@ -1,6 +1,7 @@
 //! Values of the libraries as text for a terminal. Nothing here computes a verdict.
 
 mod audit;
+mod card;
 mod diagnostics;
 mod entry;
 mod explain;
@@ -11,6 +12,7 @@ mod rules;
 mod table;
 
 pub(crate) use audit::{audit, next_steps};
+pub(crate) use card::card;
 pub(crate) use diagnostics::{diagnostics, misuse};
 pub(crate) use entry::entered;
 pub(crate) use explain::explained;

@@ -1,0 +1,396 @@
+//! A function's passport: who it is, who may enter, where it may go, its keys, what is wrong with it.
+
+use std::collections::BTreeSet;
+
+use pasaporte_core::access::{Access, Verdict};
+use pasaporte_core::entry::Exposure;
+use pasaporte_core::estate::{
+    ActionClass, Check, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach, LastUse,
+    Network, Presents, Principal, State, Thing, Vocabulary, Way,
+};
+use pasaporte_core::rules::{Audit, Finding};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::{BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, RightOut, TriggerOut, VERSION, account};
+use crate::estate::Word;
+use crate::report::FindingOut;
+
+/// A function's passport.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(title = "Pasaporte card, version 1")]
+pub struct Card {
+    /// The version of this output.
+    pub card: u64,
+    /// The function.
+    pub function: String,
+    /// The platform it is on.
+    pub platform: Option<String>,
+    /// The account it is of.
+    pub account: Option<String>,
+    /// The environment it is judged by; null is judged as production.
+    pub environment: Option<Word<Environment>>,
+    /// Who answers for it.
+    pub owner: Option<String>,
+    /// Language and version.
+    pub runtime: Option<String>,
+    /// The deployed version.
+    pub version: Option<String>,
+    /// Switched on or off.
+    pub state: Word<State>,
+    /// What it runs as.
+    pub runs_as: Option<RunsAs>,
+    /// The widest circle of strangers who get in.
+    pub exposed_to: Word<Exposure>,
+    /// Whether they surely do.
+    pub exposed_surely: bool,
+    /// Every way in, and who it lets in: endpoints, invoking, events.
+    pub entries: Vec<WayIn>,
+    /// What it may do in effect, by service: what reaches confidential things first.
+    pub exits: Vec<Exit>,
+    /// What it may do besides because any signed-in caller may, or anyone.
+    pub exits_as_anyone: Vec<Exit>,
+    /// Identities that it can act as.
+    pub can_become: Vec<BecomingOut>,
+    /// The keys that open it.
+    pub keys: Vec<KeyOut>,
+    /// What the audit finds about it, its ways in, its keys and what it runs as; worst first.
+    pub findings: Vec<FindingOut>,
+    /// Where it was read.
+    pub read_from: Option<PlaceOut>,
+}
+
+/// The identity that a function runs as.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct RunsAs {
+    /// The identity.
+    pub identity: String,
+    /// Its kind; null where it is not in the estate.
+    pub kind: Option<Word<IdentityKind>>,
+    /// Whether the platform made it for everybody.
+    pub default: bool,
+    /// The other functions that run as it.
+    pub shared_with: Vec<String>,
+    /// The worst that it may do, in words; null where that is no more than running code.
+    pub may: Option<String>,
+}
+
+/// A way in.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct WayIn {
+    /// `endpoint`, `route`, `invoke` or `event`.
+    pub kind: &'static str,
+    /// The endpoint or trigger; null for invoking.
+    pub thing: Option<String>,
+    /// How it is used: methods and path, or the source of events.
+    pub way: String,
+    /// From where it can be reached; empty where that has no meaning.
+    pub network: Vec<String>,
+    /// What a caller must show.
+    pub asks: String,
+    /// What else matters: what a gateway presents, why a route is dead.
+    pub note: Option<String>,
+    /// Who gets in, the widest circle first.
+    pub lets_in: Vec<Let>,
+}
+
+/// Somebody whom a way lets in.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Let {
+    /// Who, as a principal.
+    pub who: String,
+    /// Surely (yes) or depending on something.
+    pub verdict: Word<Verdict>,
+    /// What it depends on, as the rest of a sentence.
+    pub depends_on: Option<String>,
+}
+
+/// What it may do for the things of one service.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Exit {
+    /// The service; `*` is all.
+    pub service: String,
+    /// The classes of its actions that it may do; actions that no line of the catalogue knows by their names, and
+    /// `others` where a wildcard takes such.
+    pub may: Vec<String>,
+    /// On how many of the estate's things, at most.
+    pub things: usize,
+    /// How many of those are confidential.
+    pub confidential: usize,
+    /// One of them, a confidential one where there is one.
+    pub example: Option<String>,
+    /// Whether a wildcard takes in things that will be made tomorrow.
+    pub wild: bool,
+    /// Whether none of it is sure.
+    pub only_perhaps: bool,
+}
+
+/// A key that opens the function.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct KeyOut {
+    /// The key.
+    pub key: String,
+    /// What it opens.
+    pub opens: String,
+    /// How far it reaches there.
+    pub reach: Word<KeyReach>,
+    /// Days since it was made or rotated.
+    pub age_days: Option<i64>,
+    /// When it was last used: a date, `never`, or null where that is not known.
+    pub last_used: Option<String>,
+    /// When it ends; null is never.
+    pub expires: Option<String>,
+}
+
+impl Card {
+    /// A function's passport, with those of an audit's findings that are about it.
+    pub fn new(audit: &Audit<'_>, findings: &[Finding], function: FunctionId) -> Self {
+        let (estate, access) = (audit.estate(), audit.access());
+        let on = Thing::Function(function);
+        let it = estate.get(function);
+        let identity = it.and_then(|it| estate.runs_as(it));
+        let entered = Entered::new(access, function);
+        let reached = identity.map(|identity| {
+            let may = |identity| audit.may(identity).map(str::to_owned);
+            Reached::new(access, Principal::Identity(identity), Some(function), may)
+        });
+        let rights = reached.as_ref().map_or(&[][..], |reached| &reached.rights);
+        let (common, own): (Vec<&RightOut>, Vec<&RightOut>) =
+            rights.iter().partition(|right| is_of_a_crowd(right));
+        let about = about(access, function, identity);
+        let is_about = |finding: &&Finding| finding.thing.is_some_and(|thing| about.contains(&thing));
+        let text = |name: Option<pasaporte_core::estate::Name>| name.map(|name| estate.text(name).to_owned());
+        Self {
+            card: VERSION,
+            function: estate.label(on),
+            platform: text(estate.platform(estate.scope_of(on))),
+            account: account(estate, on),
+            environment: audit.environment(function).map(Word),
+            owner: text(it.and_then(|it| it.owner).or_else(|| owner(estate, function))),
+            runtime: text(it.and_then(|it| it.runtime)),
+            version: text(it.and_then(|it| it.version)),
+            state: entered.state,
+            runs_as: identity.map(|identity| runs_as(audit, function, identity)),
+            exposed_to: entered.exposed_to,
+            exposed_surely: entered.exposed_surely,
+            entries: ways_in(access, function, &entered),
+            exits: exits(&own),
+            exits_as_anyone: exits(&common),
+            can_become: reached.map(|reached| reached.can_become).unwrap_or_default(),
+            keys: keys(audit, function),
+            findings: findings.iter().filter(is_about).map(|it| FindingOut::of(it, audit)).collect(),
+            read_from: entered.read_from,
+        }
+    }
+}
+
+/// The owner that the nearest scope names.
+fn owner(estate: &Estate, function: FunctionId) -> Option<pasaporte_core::estate::Name> {
+    let scopes = estate.upwards(estate.scope_of(Thing::Function(function)));
+    scopes.map(|(_, scope)| scope).find_map(|scope| scope.owner)
+}
+
+/// The things that a finding about the function is a weakness of.
+fn about(access: &Access<'_>, function: FunctionId, identity: Option<IdentityId>) -> BTreeSet<Thing> {
+    let estate = access.estate();
+    let mut all = BTreeSet::from([Thing::Function(function)]);
+    all.extend(identity.map(Thing::Identity));
+    all.extend(estate.triggers_of(function).iter().map(|id| Thing::Trigger(*id)));
+    all.extend(access.keys_opening(function, KeyReach::Function).into_iter().map(Thing::Key));
+    for &id in estate.endpoints_of(function) {
+        all.insert(Thing::Endpoint(id));
+        if let Some(Check::Token(verifier)) = estate.get(id).map(|it| &it.check) {
+            all.insert(Thing::Verifier(*verifier));
+        }
+    }
+    all
+}
+
+fn runs_as(audit: &Audit<'_>, function: FunctionId, id: IdentityId) -> RunsAs {
+    let estate = audit.estate();
+    let identity = estate.get(id);
+    let others = estate.functions_as(id).iter().filter(|other| **other != function);
+    let mut shared_with: Vec<String> = others.map(|other| estate.label(Thing::Function(*other))).collect();
+    shared_with.sort();
+    RunsAs {
+        identity: estate.label(Thing::Identity(id)),
+        kind: identity.map(|identity| Word(identity.kind)),
+        default: identity.is_some_and(|identity| identity.default),
+        shared_with,
+        may: audit.may(id).map(str::to_owned),
+    }
+}
+
+fn ways_in(access: &Access<'_>, function: FunctionId, entered: &Entered) -> Vec<WayIn> {
+    let estate = access.estate();
+    let mut all: Vec<WayIn> = Vec::new();
+    for &id in estate.endpoints_of(function) {
+        let label = estate.label(Thing::Endpoint(id));
+        let door = entered.doors.iter().find(|door| door.endpoint == label);
+        if let (Some(endpoint), Some(door)) = (estate.get(id), door) {
+            all.push(over_http(estate, endpoint, door));
+        }
+    }
+    all.sort_by(|one, other| one.thing.cmp(&other.thing));
+    if !entered.invokers.is_empty() {
+        all.push(WayIn {
+            kind: "invoke",
+            thing: None,
+            way: "invoking it".to_owned(),
+            network: Vec::new(),
+            asks: "permission".to_owned(),
+            note: None,
+            lets_in: entered.invokers.iter().map(Let::of).collect(),
+        });
+    }
+    all.extend(entered.triggers.iter().map(by_event));
+    all
+}
+
+fn over_http(estate: &Estate, endpoint: &pasaporte_core::estate::Endpoint, door: &Door) -> WayIn {
+    let methods: Vec<&str> =
+        estate.list(endpoint.methods).iter().map(|method| estate.text(*method)).collect();
+    let methods = if methods.is_empty() { "any method".to_owned() } else { methods.join(", ") };
+    let path = endpoint.path.map_or("at its address", |path| estate.text(path));
+    let presents = match &endpoint.way {
+        Way::Direct => None,
+        Way::Route { gateway, presents } => {
+            let gateway = estate.text(*gateway);
+            let presented = match presents {
+                Presents::Nothing => "presents nothing".to_owned(),
+                Presents::Caller => "passes on what the caller shows".to_owned(),
+                Presents::Identity(id) => format!("presents {}", estate.label(Thing::Identity(*id))),
+                Presents::Key(id) => format!("presents {}", estate.label(Thing::Key(*id))),
+            };
+            let dead = door.behind.as_ref().is_some_and(|behind| behind.verdict.0 == Verdict::No);
+            let dead = if dead { ": a dead route" } else { "" };
+            Some(format!("gateway {gateway} {presented}{dead}"))
+        }
+    };
+    let off = (endpoint.state == State::Disabled).then(|| "switched off".to_owned());
+    WayIn {
+        kind: if endpoint.way == Way::Direct { "endpoint" } else { "route" },
+        thing: Some(door.endpoint.clone()),
+        way: format!("{methods} {path}").trim().to_owned(),
+        network: match &endpoint.network {
+            Network::Internet => vec!["internet".to_owned()],
+            Network::Internal => vec!["internal".to_owned()],
+            Network::Listed(networks) => networks.iter().map(ToString::to_string).collect(),
+        },
+        asks: match endpoint.check {
+            Check::None => "nothing".to_owned(),
+            Check::Identity => "identity".to_owned(),
+            Check::Key(reach) => format!("{reach} key"),
+            Check::Token(_) => "token".to_owned(),
+        },
+        note: off.or(presents),
+        lets_in: door.lets_in.iter().map(Let::of).collect(),
+    }
+}
+
+fn by_event(trigger: &TriggerOut) -> WayIn {
+    let feeder = |feeder: &super::FeederOut| Let {
+        who: feeder.who.clone(),
+        verdict: feeder.verdict,
+        depends_on: None,
+    };
+    let note = match (trigger.state.0, trigger.source_is_declared) {
+        (State::Disabled, _) => Some("switched off".to_owned()),
+        (State::Enabled, false) => Some("its source is not in the estate".to_owned()),
+        (State::Enabled, true) => None,
+    };
+    WayIn {
+        kind: "event",
+        thing: Some(trigger.trigger.clone()),
+        way: trigger.source.clone().unwrap_or_else(|| trigger.kind.clone()),
+        network: Vec::new(),
+        asks: if trigger.source.is_some() { "writing to it" } else { "the clock" }.to_owned(),
+        note,
+        lets_in: trigger.fed_by.iter().map(feeder).collect(),
+    }
+}
+
+impl Let {
+    fn of(entrant: &Entrant) -> Self {
+        Self { who: entrant.who.clone(), verdict: entrant.verdict, depends_on: entrant.depends_on.clone() }
+    }
+}
+
+/// Whether a right is held by a name that strangers bear.
+fn is_of_a_crowd(right: &RightOut) -> bool {
+    let by = right.held.as_ref().map(|held| &held.by).or(right.names.as_ref());
+    by.is_some_and(|by| by == "anyone" || by == "signed-in")
+}
+
+/// Rights by service: what reaches confidential things first, then what reaches most.
+fn exits(rights: &[&RightOut]) -> Vec<Exit> {
+    let mut all: Vec<Exit> = Vec::new();
+    for right in rights {
+        let acts = right.acts.iter().filter(|act| act.surely + act.perhaps > 0);
+        for act in acts {
+            let word = match act.class {
+                Some(class) => class.0.to_string(),
+                None if act.stands_for_class => "others".to_owned(),
+                None => act.action.clone(),
+            };
+            let index = all.iter().position(|exit| exit.service == right.service).unwrap_or_else(|| {
+                all.push(Exit {
+                    service: right.service.clone(),
+                    may: Vec::new(),
+                    things: 0,
+                    confidential: 0,
+                    example: None,
+                    wild: false,
+                    only_perhaps: true,
+                });
+                all.len() - 1
+            });
+            let exit = &mut all[index];
+            if !exit.may.contains(&word) {
+                exit.may.push(word);
+            }
+            if act.confidential > exit.confidential || exit.example.is_none() {
+                exit.example.clone_from(&act.example);
+            }
+            exit.things = exit.things.max(act.surely + act.perhaps);
+            exit.confidential = exit.confidential.max(act.confidential);
+            exit.wild |= right.wild_things;
+            exit.only_perhaps &= act.surely == 0;
+        }
+    }
+    let order: Vec<String> = ActionClass::ALL.iter().map(|(word, _)| (*word).to_owned()).collect();
+    for exit in &mut all {
+        exit.may.sort_by_key(|word| order.iter().position(|known| known == word).unwrap_or(usize::MAX));
+    }
+    all.sort_by(|one, other| {
+        let weight = |exit: &Exit| (exit.confidential, exit.things);
+        weight(other).cmp(&weight(one)).then_with(|| one.service.cmp(&other.service))
+    });
+    all
+}
+
+fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
+    let estate = audit.estate();
+    let date = |time: jiff::Timestamp| time.strftime("%Y-%m-%d").to_string();
+    let opening = audit.access().keys_opening(function, KeyReach::Function);
+    let mut all: Vec<KeyOut> = opening
+        .into_iter()
+        .filter_map(|id| {
+            let key = estate.get(id)?;
+            Some(KeyOut {
+                key: estate.label(Thing::Key(id)),
+                opens: estate.label(key.opens()),
+                reach: Word(key.reach),
+                age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
+                last_used: match key.last_used {
+                    LastUse::Unknown => None,
+                    LastUse::Never => Some("never".to_owned()),
+                    LastUse::At(time) => Some(date(time)),
+                },
+                expires: key.expires.map(date),
+            })
+        })
+        .collect();
+    all.sort_by(|one, other| other.reach.0.cmp(&one.reach.0).then_with(|| one.key.cmp(&other.key)));
+    all
+}
