@@ -187,7 +187,8 @@ fn the_network_narrows_the_exposure(#[case] network: Network, #[case] expected: 
 #[case::foreign("foreign", Exposure::Outsider)]
 #[case::own("own", Exposure::Insiders)]
 #[case::outside("outside", Exposure::Outsider)]
-#[case::service("service", Exposure::Insiders)]
+// It acts for whoever owns the source, and nothing says whose.
+#[case::service("service", Exposure::Outsider)]
 fn an_invoke_permission_exposes_without_an_endpoint(#[case] who: &str, #[case] expected: Exposure) {
     let mut world = World::default();
     let own = world.account("boarding");
@@ -206,6 +207,19 @@ fn an_invoke_permission_exposes_without_an_endpoint(#[case] who: &str, #[case] e
     world.grant(Principal::Account(foreign), At::Everywhere, &[allow(&[INVOKE])]);
     let estate = world.finish();
     assert_eq!(Access::new(&estate).exposure(function).to, expected);
+}
+
+#[test]
+fn a_service_that_is_pinned_to_a_source_exposes_to_nobody_outside() {
+    let mut world = World::default();
+    world.account("boarding");
+    let function = world.function("open-gate", "boarding", None);
+    let own = world.builder.name("bucket:passes");
+    let service = Principal::Service(world.builder.name("object-store"));
+    let pinned = Condition::Test(Attribute::SourceResource, Test::Equals(Box::new([own])));
+    world.admit(Thing::Function(function), &[service], &allow(&[INVOKE]).when(pinned));
+    let estate = world.finish();
+    assert_eq!(Access::new(&estate).exposure(function).to, Exposure::Insiders);
 }
 
 #[test]

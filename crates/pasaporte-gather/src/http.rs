@@ -177,10 +177,7 @@ impl<'s> Platform<'s> {
             if tries == TRIES {
                 return Err(Failure::This { why, tries });
             }
-            let longest = FIRST_WAIT * 2_u32.pow(tries - 1);
-            // A part of the wait is chance, so that many that wait do not all come back at once.
-            let chance = longest.mul_f64(0.5 + 0.5 * fastrand::f64());
-            std::thread::sleep(wait.unwrap_or(chance).min(LONGEST_WAIT));
+            rest(tries, wait);
         }
     }
 
@@ -233,12 +230,34 @@ impl<'s> Platform<'s> {
         response.body_mut().with_config().limit(LARGEST).read_to_vec().map_err(|error| self.trouble(&error))
     }
 
-    /// The token that a client's credentials are good for (RFC 6749 §4.4); asked for once.
+    /// The token that a client's credentials are good for; asked for once, and as often as it takes, since without
+    /// it there is nothing else to ask.
     fn token(&self, path: &str, secret: &Secret) -> Result<String, Trouble> {
         let mut kept = self.token.lock().expect("nobody panics while holding it");
         if let Some(token) = &*kept {
             return Ok(token.clone());
         }
+        let mut tries = 0;
+        loop {
+            tries += 1;
+            match self.signed_in(path, secret) {
+                Ok(token) => return Ok(kept.insert(token).clone()),
+                Err(Trouble::Passing(why)) if tries == TRIES => {
+                    let message = format!(
+                        "cannot sign in: {} does not answer: {why}, asked {tries} times",
+                        self.address(path)
+                    );
+                    let help = "check `url` of the source, and that this machine may reach it";
+                    return Err(Trouble::Fatal(self.wrong(message, help)));
+                }
+                Err(Trouble::Passing(_)) => rest(tries, None),
+                Err(fatal) => return Err(fatal),
+            }
+        }
+    }
+
+    /// Asks for a token (RFC 6749 §4.4).
+    fn signed_in(&self, path: &str, secret: &Secret) -> Result<String, Trouble> {
         let address = self.address(path);
         let fields = [
             ("grant_type", "client_credentials"),
@@ -262,7 +281,6 @@ impl<'s> Platform<'s> {
                 self.wrong(format!("{address} gave no access_token (RFC 6749 §5.1)"), help),
             ));
         };
-        *kept = Some(token.to_owned());
         Ok(token.to_owned())
     }
 
@@ -302,6 +320,14 @@ impl<'s> Platform<'s> {
         let message = format!("{} does not prove who it is: {error}", self.url);
         self.wrong(message, "have its certificate renewed, or trust its authority with --ca FILE")
     }
+}
+
+/// Waits before a request is tried again: as long as the platform asks for, else longer each time.
+fn rest(tries: u32, asked: Option<Duration>) {
+    let longest = FIRST_WAIT * 2_u32.pow(tries - 1);
+    // A part of the wait is chance, so that many that wait do not all come back at once.
+    let chance = longest.mul_f64(0.5 + 0.5 * fastrand::f64());
+    std::thread::sleep(asked.unwrap_or(chance).min(LONGEST_WAIT));
 }
 
 /// What came of one try.

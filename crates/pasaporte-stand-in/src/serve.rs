@@ -131,6 +131,15 @@ impl Served {
         }
     }
 
+    fn is_out_of_order(&self, uri: &Uri) -> bool {
+        let path = uri.path().trim_matches('/');
+        let Some((name, list)) = path.split_once('/') else { return false };
+        let world = self.worlds.iter().find(|world| world.platform.name == name);
+        world.is_some_and(|world| {
+            world.is_out_of_order(list, parameter(uri, world.platform.paging.parameter()))
+        })
+    }
+
     fn answer(&self, method: &str, uri: &Uri, headers: &HeaderMap, body: &[u8]) -> Sent {
         let path = uri.path().trim_matches('/');
         let (name, rest) = path.split_once('/').unwrap_or((path, ""));
@@ -266,8 +275,9 @@ fn list(world: &World, path: &str, uri: &Uri, headers: &HeaderMap) -> Sent {
 async fn handle(State(served): State<Arc<Served>>, request: Request) -> Sent {
     let (parts, body) = request.into_parts();
     let body = axum::body::to_bytes(body, 1 << 16).await.unwrap_or_default();
-    // Only what is gathered goes wrong by plan; an endpoint answers as it is set.
-    let fate = if parts.uri.path().contains("/call/") {
+    // Only what is gathered goes wrong by plan: an endpoint answers as it is set, and what is out of order is so in
+    // one way.
+    let fate = if parts.uri.path().contains("/call/") || served.is_out_of_order(&parts.uri) {
         Fate::Answered
     } else {
         served.chance.of(&served.options.faults, &parts.uri.to_string())

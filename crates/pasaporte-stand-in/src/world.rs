@@ -55,17 +55,23 @@ impl World {
         self.lists.keys().map(String::as_str)
     }
 
+    /// Whether a page of a list is never answered.
+    pub(crate) fn is_out_of_order(&self, path: &str, parameter: Option<&str>) -> bool {
+        self.broken_page(path).is_some_and(|page| number(parameter) == Some(page))
+    }
+
+    fn broken_page(&self, path: &str) -> Option<usize> {
+        self.platform.out_of_order.filter(|(of, _)| *of == path).map(|(_, page)| page)
+    }
+
     /// A page of a list, by what the parameter for pages says.
     pub(crate) fn page(&self, path: &str, parameter: Option<&str>) -> Result<Sent, NoPage> {
         let items = self.lists.get(path).ok_or(NoPage::Unknown)?;
-        let number = match parameter {
-            None => 1,
-            Some(text) => text.rsplit('-').next().and_then(|text| text.parse().ok()).ok_or(NoPage::Beyond)?,
-        };
-        let broken = self.platform.out_of_order.filter(|(of, _)| *of == path).map(|(_, page)| page);
-        if broken == Some(number) {
+        let number = number(parameter).ok_or(NoPage::Beyond)?;
+        if self.is_out_of_order(path, parameter) {
             return Err(NoPage::OutOfOrder);
         }
+        let broken = self.broken_page(path);
         let pages = items.len().div_ceil(self.page_length).max(1).max(broken.unwrap_or(1));
         if !(1..=pages).contains(&number) {
             return Err(NoPage::Beyond);
@@ -126,4 +132,9 @@ impl World {
             }
         }
     }
+}
+
+/// The number of a page, from 1, by what the parameter for pages says: a number, perhaps with letters before it.
+fn number(parameter: Option<&str>) -> Option<usize> {
+    parameter.map_or(Some(1), |text| text.rsplit('-').next()?.parse().ok())
 }

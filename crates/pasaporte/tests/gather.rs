@@ -14,7 +14,7 @@ use support::platforms::Platforms;
 use support::{Place, Run};
 
 /// The lines of a gathering, by file.
-type Files = Vec<(String, Vec<u8>)>;
+type Files = Vec<(String, String)>;
 
 const GATHER: [&str; 7] = ["gather", "--sources", "live/gather.toml", "--out", "estate", "--as-of", "none"];
 
@@ -28,7 +28,12 @@ fn files(place: &Place) -> Files {
         .unwrap()
         .map(|entry| entry.unwrap().path())
         .filter(|path| path.is_file())
-        .map(|path| (path.file_name().unwrap().to_string_lossy().into_owned(), std::fs::read(&path).unwrap()))
+        .map(|path| {
+            (
+                path.file_name().unwrap().to_string_lossy().into_owned(),
+                std::fs::read_to_string(&path).unwrap(),
+            )
+        })
         .collect();
     all.sort();
     all
@@ -93,7 +98,7 @@ fn a_page_that_fails_for_good_is_a_blind_spot() {
     let notices = places.iter().find(|place| place["account"] == "notices").unwrap();
     let missed = "page 2 of grants of account:notices (HTTP 503, asked 5 times)";
     assert_eq!(notices["missed"], serde_json::json!([missed]));
-    let lines = String::from_utf8(files(&place).remove(0).1).unwrap();
+    let lines = files(&place).remove(0).1;
     assert!(
         lines.contains(&format!(
             "{{\"blind_spot\":{{\"hides\":\"grants held there\",\"in\":\"notices\",\"what\":\"{missed}\"}}}}"
@@ -136,7 +141,7 @@ fn killed_again_and_again_it_goes_on_to_the_same_bytes() {
         }
         child.wait().unwrap();
         for (name, bytes) in files_so_far(&place) {
-            assert!(bytes.starts_with(b"{\"estate\":1}\n") && bytes.ends_with(b"\n"), "{name}");
+            assert!(bytes.starts_with("{\"estate\":1}\n") && bytes.ends_with('\n'), "{name}");
         }
     }
     assert_eq!(kills, 20);
@@ -202,7 +207,7 @@ fn a_wrong_credential_is_told_and_nothing_written(#[case] platform: &str) {
     assert_eq!(run.code, 2);
     assert!(run.err.contains("its credential is not accepted"), "{}", run.err);
     assert!(!run.err.contains("the wrong one"), "{}", run.err);
-    assert_eq!(files(&place), [("here.ndjson".to_owned(), b"{\"estate\":1}\n".to_vec())]);
+    assert_eq!(files(&place), [("here.ndjson".to_owned(), "{\"estate\":1}\n".to_owned())]);
 }
 
 #[rstest]
@@ -317,7 +322,7 @@ fn saved_answers_are_gathered_without_a_network() {
     own(&place, PROGRAM);
     let run = gather(&place, &[]);
     assert_eq!(run.code, 0, "{}", run.err);
-    let all = String::from_utf8(files(&place).remove(0).1).unwrap();
+    let all = files(&place).remove(0).1;
     let expected = "{\"estate\":1}\n{\"scope\":{\"id\":\"north\",\"kind\":\"account\"}}\n\
                     {\"scope\":{\"id\":\"south\",\"kind\":\"account\"}}\n\
                     {\"function\":{\"id\":\"drop\",\"in\":\"north\"}}\n\
