@@ -232,21 +232,7 @@ fn what_is_switched_off_is_exposed_to_nobody() {
     assert_eq!(access.callers_at(endpoint).len(), 1);
     let mut world = World::default();
     world.account("boarding");
-    let origin = world.origin();
-    let function: FunctionId = world.builder.mention("kiosk");
-    let off = Function {
-        scope: None,
-        runtime: None,
-        state: State::Disabled,
-        environment: None,
-        owner: None,
-        version: None,
-        runs_as: None,
-        settings: List::default(),
-        tags: List::default(),
-        origin,
-    };
-    world.builder.declare(function, off, origin);
+    let function = world.function_off("kiosk");
     let endpoint = world.endpoint("door", function, Check::None, Network::Internet);
     let estate = world.finish();
     let access = Access::new(&estate);

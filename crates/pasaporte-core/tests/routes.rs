@@ -180,24 +180,8 @@ fn without_an_address_of_its_own_a_function_is_invoked_by_who_it_admits() {
 #[test]
 fn a_route_that_is_switched_off_lets_nobody_in() {
     let mut gate = Gate::new();
-    let function = gate.function;
-    let route = gate.world.route("route", function, Check::None, Presents::Identity(gate.front));
-    let origin = gate.world.origin();
-    let id: FunctionId = gate.world.builder.mention("off");
-    assert_ne!(id, function);
-    let off = Function {
-        scope: None,
-        runtime: None,
-        state: State::Disabled,
-        environment: None,
-        owner: None,
-        version: None,
-        runs_as: None,
-        settings: List::default(),
-        tags: List::default(),
-        origin,
-    };
-    gate.world.builder.declare(id, off, origin);
+    let route = gate.world.route("route", gate.function, Check::None, Presents::Identity(gate.front));
+    let id = gate.world.function_off("off");
     let to_off = gate.world.route("to-off", id, Check::None, Presents::Caller);
     let estate = gate.world.finish();
     assert_eq!(callers(&estate, route).len(), 1);

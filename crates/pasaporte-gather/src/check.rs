@@ -1,31 +1,17 @@
 //! Trying an adapter on saved answers: what it makes of them, and what it leaves out.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use jaq_json::Val;
 use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
-use pasaporte_formats::estate::kinds;
-use serde_json::value::RawValue;
 
 use crate::adapter::{Adapter, Ask, Piece, one};
 use crate::collect::{Answers, Run};
-use crate::entity::{checked, kind_and_id};
+use crate::entity::checked;
 use crate::http::parsed;
-
-/// What one ask of an adapter made of saved answers.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Tried {
-    /// Items that came in.
-    pub items: usize,
-    /// Of those, how many became no entity.
-    pub idle: usize,
-    /// How many entities of each kind came out.
-    pub made: BTreeMap<&'static str, usize>,
-    /// Fields of items that no expression of the adapter names.
-    pub left_out: BTreeSet<String>,
-}
+use crate::tried::Tried;
 
 /// An adapter that was tried.
 #[derive(Debug, Clone)]
@@ -91,58 +77,4 @@ fn is_named(ask: &Ask, stem: &str) -> bool {
         _ => "",
     };
     ask.name == stem || last == stem
-}
-
-impl Tried {
-    /// Counts an item, and the fields of it that expressions do not name.
-    pub(crate) fn item(&mut self, item: &Val, named: &str) {
-        self.items += 1;
-        let mut fields = BTreeSet::new();
-        walk(item, &mut String::new(), &mut fields);
-        let is_read = |field: &str| {
-            let last = field.rsplit('.').next().unwrap_or(field);
-            named
-                .split(|each: char| !(each.is_alphanumeric() || each == '_' || each == '-'))
-                .any(|word| word == last)
-        };
-        self.left_out.extend(fields.into_iter().filter(|field| !is_read(field)));
-    }
-
-    /// Counts what an item became.
-    pub(crate) fn made(&mut self, entities: &[Box<RawValue>]) {
-        if entities.is_empty() {
-            self.idle += 1;
-        }
-        for entity in entities {
-            let (kind, _) = kind_and_id(entity.get());
-            if let Some(kind) = kinds().get(kind as usize) {
-                *self.made.entry(kind).or_default() += 1;
-            }
-        }
-    }
-}
-
-/// The fields of a value, each with those it lies in.
-fn walk(value: &Val, at: &mut String, fields: &mut BTreeSet<String>) {
-    match value {
-        Val::Arr(items) => {
-            for item in items.iter() {
-                walk(item, at, fields);
-            }
-        }
-        Val::Obj(map) => {
-            for (key, inner) in map.iter() {
-                let Val::TStr(key) = key else { continue };
-                let length = at.len();
-                if length > 0 {
-                    at.push('.');
-                }
-                at.push_str(&String::from_utf8_lossy(key));
-                fields.insert(at.clone());
-                walk(inner, at, fields);
-                at.truncate(length);
-            }
-        }
-        _ => {}
-    }
 }

@@ -11,13 +11,15 @@ use rayon::prelude::*;
 use serde_json::value::RawValue;
 
 use crate::adapter::{Adapter, Ask, Pages, Piece, Template, one};
-use crate::check::Tried;
+use crate::address::{escape, with_parameter};
 use crate::entity::{Entities, checked};
 use crate::http::{Failure, Platform, Reaching, parsed};
 use crate::journal::{Journal, Page};
 use crate::program::{self, Known, PartId};
 use crate::saved;
 use crate::source::{From, Source};
+use crate::told::{Place, Progress, Told};
+use crate::tried::Tried;
 
 /// How often a collection that changes while it is read is begun again.
 const BEGINNINGS: u32 = 3;
@@ -36,45 +38,6 @@ pub struct Collecting<'c> {
     pub reaching: Reaching,
     /// Is told how things stand, again and again.
     pub watch: &'c (dyn Fn(&Progress) + Sync),
-}
-
-/// How things stand with one source.
-#[derive(Debug, Clone)]
-pub struct Progress {
-    /// Which source, by its place in the list.
-    pub source: usize,
-    /// Collections that are read.
-    pub done: usize,
-    /// Collections that are known and not read.
-    pub waiting: usize,
-    /// Entities so far.
-    pub entities: usize,
-}
-
-/// What came of one source.
-#[derive(Debug, Clone)]
-pub struct Told {
-    /// Its name.
-    pub source: String,
-    /// By account and region.
-    pub places: Vec<Place>,
-    /// How many pages were known from a collection that was cut off.
-    pub resumed: usize,
-}
-
-/// What was asked about one account and region, and what came back.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Place {
-    /// The account; none for what is of none.
-    pub account: Option<String>,
-    /// The region.
-    pub region: Option<String>,
-    /// Requests.
-    pub requests: usize,
-    /// Items that came back.
-    pub items: usize,
-    /// What did not come back, and why.
-    pub missed: Vec<String>,
 }
 
 impl Collecting<'_> {
@@ -555,44 +518,5 @@ impl State {
         place.missed.extend(it.place.missed);
         place.missed.sort();
         self.entities.add(it.entities);
-    }
-}
-
-/// An address with a parameter set, in place of what it was before.
-fn with_parameter(address: &str, name: &str, value: &str) -> String {
-    let (path, query) = address.split_once('?').unwrap_or((address, ""));
-    let own = format!("{name}=");
-    let mut out = format!("{path}?");
-    for each in query.split('&').filter(|each| !each.is_empty() && !each.starts_with(&own)) {
-        out.push_str(each);
-        out.push('&');
-    }
-    out.push_str(&own);
-    escape(value, &mut out);
-    out
-}
-
-/// Percent-encodes all but what stands for itself anywhere in a URL (RFC 3986 §2.3).
-fn escape(text: &str, out: &mut String) {
-    for byte in text.bytes() {
-        if byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b'~') {
-            out.push(byte as char);
-        } else {
-            out.push_str(&format!("%{byte:02X}"));
-        }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_parameter_replaces_its_earlier_value() {
-        assert_eq!(with_parameter("http://a.example/x", "page", "2"), "http://a.example/x?page=2");
-        assert_eq!(
-            with_parameter("http://a.example/x?size=5&page=2", "page", "3 4"),
-            "http://a.example/x?size=5&page=3%204"
-        );
     }
 }

@@ -5,7 +5,7 @@ use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
 use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::{kinds, load};
+use pasaporte_formats::estate::{KINDS, load};
 use pasaporte_formats::text::{Form, Source};
 use serde_json::value::RawValue;
 
@@ -51,12 +51,12 @@ impl Entities {
     fn settle(&mut self) {
         self.0.sort_unstable();
         self.0.dedup();
-        let blind_spot = kinds().iter().position(|kind| *kind == "blind_spot").unwrap_or_default() as u8;
+        let blind_spot = KINDS.iter().position(|kind| *kind == "blind_spot").unwrap_or_default() as u8;
         let mut torn = Vec::new();
         self.0.dedup_by(|later, first| {
             let same = later.kind == first.kind && !later.id.is_empty() && later.id == first.id;
             if same {
-                let kind = kinds()[first.kind as usize];
+                let kind = KINDS[first.kind as usize];
                 torn.push(format!("{kind}:{} was read twice, and differently", first.id));
                 std::mem::swap(&mut later.line, &mut first.line);
             }
@@ -83,7 +83,7 @@ pub(crate) fn kind_and_id(line: &str) -> (u8, String) {
         return (u8::MAX, String::new());
     };
     let Some((kind, named)) = entity.into_iter().next() else { return (u8::MAX, String::new()) };
-    let kind = kinds().iter().position(|each| *each == kind).map_or(u8::MAX, |index| index as u8);
+    let kind = KINDS.iter().position(|each| *each == kind).map_or(u8::MAX, |index| index as u8);
     (kind, named.id.unwrap_or_default())
 }
 

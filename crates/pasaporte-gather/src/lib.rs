@@ -4,6 +4,7 @@
 //! here judges, and nothing of a platform is changed: every request reads.
 
 mod adapter;
+mod address;
 mod check;
 mod collect;
 mod entity;
@@ -13,10 +14,14 @@ mod program;
 mod saved;
 mod shipped;
 mod source;
+mod told;
+mod tried;
 
 pub use adapter::Adapter;
-pub use check::{Check, Tried, check};
-pub use collect::{Collecting, Place, Progress, Told};
+pub use check::{Check, check};
+pub use collect::Collecting;
 pub use http::Reaching;
 pub use shipped::names as shipped_adapters;
 pub use source::{Secret, Source};
+pub use told::{Place, Progress, Told};
+pub use tried::Tried;

@@ -134,6 +134,26 @@ impl World {
         id
     }
 
+    /// A function that is switched off, of no scope.
+    pub fn function_off(&mut self, id: &str) -> FunctionId {
+        let origin = self.origin();
+        let id: FunctionId = self.builder.mention(id);
+        let function = Function {
+            scope: None,
+            runtime: None,
+            state: State::Disabled,
+            environment: None,
+            owner: None,
+            version: None,
+            runs_as: None,
+            settings: List::default(),
+            tags: List::default(),
+            origin,
+        };
+        self.builder.declare(id, function, origin);
+        id
+    }
+
     pub fn identity(&mut self, id: &str, scope: &str) -> IdentityId {
         self.identity_tagged(id, scope, &[])
     }

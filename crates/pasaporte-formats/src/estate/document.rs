@@ -33,8 +33,8 @@ macro_rules! sections {
 
         /// The sections of a document, by their names there.
         pub(crate) const SECTIONS: &[&str] = &[$($plural),*];
-        /// The kinds of entities, by their names in NDJSON.
-        pub(crate) const KINDS: &[&str] = &[$($singular),*];
+        /// The kinds of entities, by their names in NDJSON, in the order of the sections.
+        pub const KINDS: &[&str] = &[$($singular),*];
 
         /// One entity as written.
         pub(crate) enum Entity<'a> { $($variant($type<'a>),)* }

@@ -11,15 +11,11 @@ mod statements;
 mod values;
 
 pub(crate) use document::Document;
+pub use document::KINDS;
 pub use load::load;
 pub use read::is_unprintable;
 pub(crate) use read::nearest;
 pub use values::{Word, parse_moment};
-
-/// The kinds of entities, by their names in NDJSON, in the order of the format's sections.
-pub fn kinds() -> &'static [&'static str] {
-    document::KINDS
-}
 
 /// The version of the format that this program reads and writes.
 pub const VERSION: u64 = 1;

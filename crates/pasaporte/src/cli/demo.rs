@@ -12,6 +12,7 @@ use pasaporte_gather::{Reaching, Secret};
 use pasaporte_stand_in::{CLIENT, Options, names, start};
 
 use super::audit::{Judging, Showing};
+use super::sample::{self, FILES};
 use super::{Done, Sheet, Stop, gather, stand_in};
 use crate::audited::Audited;
 use crate::view;
@@ -28,17 +29,6 @@ pub(crate) struct Demo {
     showing: Showing,
 }
 
-/// The files of the sample estate, by name.
-const FILES: &[(&str, &str)] = &[
-    ("company.yaml", include_str!("../../../../demo/company.yaml")),
-    ("gregal.yaml", include_str!("../../../../demo/gregal.yaml")),
-    ("lebeche.yaml", include_str!("../../../../demo/lebeche.yaml")),
-    ("levante.yaml", include_str!("../../../../demo/levante.yaml")),
-    ("poniente.yaml", include_str!("../../../../demo/poniente.yaml")),
-    ("siroco.yaml", include_str!("../../../../demo/siroco.yaml")),
-    ("tramontana.yaml", include_str!("../../../../demo/tramontana.yaml")),
-];
-
 /// What no platform knows: the company's tree, its people, what actions do.
 const COMPANY: (&str, &str) = FILES[0];
 
@@ -50,7 +40,7 @@ impl Demo {
         if let Some(folder) = &self.folder {
             write(folder, FILES)?;
         }
-        let sources = carried(self.folder.as_deref().unwrap_or(Path::new("demo")));
+        let sources = sample::carried(self.folder.as_deref().unwrap_or(Path::new("demo")));
         let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
         self.show(sheet, &estate)
     }
@@ -65,8 +55,11 @@ impl Demo {
     /// The same from the platforms themselves.
     fn live(&self, sheet: &mut Sheet<'_>) -> Done {
         let secret = stand_in::secret();
-        let options =
-            Options { secret: secret.clone(), doors: stand_in::doors(estate()?), ..Options::default() };
+        let options = Options {
+            secret: secret.clone(),
+            doors: stand_in::doors(sample::estate()?),
+            ..Options::default()
+        };
         let running = start(options).map_err(|error| Stop::Misused {
             message: format!("the platforms cannot be served: {error}"),
             help: "leave out --live to read the estate that the program carries".to_owned(),
@@ -124,22 +117,6 @@ impl Drop for Scratch {
     }
 }
 
-/// The sample estate that the program carries.
-pub(super) fn estate() -> Result<&'static Estate, Stop> {
-    let estate = load(&carried(Path::new("demo")), None, Diagnostics::default()).map_err(Stop::Wrong)?;
-    Ok(Box::leak(Box::new(estate)))
-}
-
-/// Its files, as if they stood in a folder.
-fn carried(place: &Path) -> Vec<Source> {
-    let source = |(name, text): &(&str, &str)| Source::Text {
-        name: view::safe(&place.join(name).to_string_lossy()),
-        text: (*text).to_owned(),
-        form: Form::Yaml,
-    };
-    FILES.iter().map(source).collect()
-}
-
 fn unwritable(what: &Path, error: &std::io::Error) -> Stop {
     Stop::Misused {
         message: format!("cannot write {}: {error}", view::safe(&what.to_string_lossy())),
@@ -166,21 +143,4 @@ fn write(folder: &Path, files: &[(&str, &str)]) -> Result<(), Stop> {
         fs::write(&path, text).map_err(|error| unwritable(&path, &error))?;
     }
     Ok(())
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn carries_every_file_of_the_sample_estate() {
-        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
-        let mut names: Vec<String> = fs::read_dir(folder)
-            .unwrap()
-            .map(|entry| entry.unwrap().file_name().into_string().unwrap())
-            .collect();
-        names.sort();
-        let carried: Vec<&str> = FILES.iter().map(|(name, _)| *name).collect();
-        assert_eq!(names, carried);
-    }
 }

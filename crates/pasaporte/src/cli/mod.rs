@@ -10,6 +10,7 @@ mod list;
 mod lookup;
 mod reach;
 mod rules;
+mod sample;
 mod schema;
 mod stand_in;
 

@@ -8,7 +8,7 @@ use clap::Args;
 use pasaporte_core::estate::{Check, EndpointId, Estate, Network, ScopeId, State, Thing};
 use pasaporte_stand_in::{Asks, CLIENT, Door, Faults, Options, names, start};
 
-use super::{Done, Sheet, Stop, demo};
+use super::{Done, Sheet, Stop, sample};
 use crate::view;
 
 #[derive(Debug, Args)]
@@ -82,7 +82,7 @@ impl StandIn {
             secret: secret.clone(),
             faults: self.plan.faults(),
             functions: self.functions,
-            doors: doors(demo::estate()?),
+            doors: doors(sample::estate()?),
         };
         let running = start(options).map_err(|error| failed(&error))?;
         let address = format!("http://{}", running.address());

@@ -1,0 +1,40 @@
+//! How a collection stands, and what came of it.
+
+/// How things stand with one source.
+#[derive(Debug, Clone)]
+pub struct Progress {
+    /// Which source, by its place in the list.
+    pub source: usize,
+    /// Collections that are read.
+    pub done: usize,
+    /// Collections that are known and not read.
+    pub waiting: usize,
+    /// Entities so far.
+    pub entities: usize,
+}
+
+/// What came of one source.
+#[derive(Debug, Clone)]
+pub struct Told {
+    /// Its name.
+    pub source: String,
+    /// By account and region.
+    pub places: Vec<Place>,
+    /// How many pages were known from a collection that was cut off.
+    pub resumed: usize,
+}
+
+/// What was asked about one account and region, and what came back.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Place {
+    /// The account; none for what is of none.
+    pub account: Option<String>,
+    /// The region.
+    pub region: Option<String>,
+    /// Requests.
+    pub requests: usize,
+    /// Items that came back.
+    pub items: usize,
+    /// What did not come back, and why.
+    pub missed: Vec<String>,
+}

@@ -1,0 +1,57 @@
+//! The sample estate of Marivela Ferries, which the program carries with it.
+
+use std::path::Path;
+
+use pasaporte_core::estate::Estate;
+use pasaporte_formats::diagnostic::Diagnostics;
+use pasaporte_formats::estate::load;
+use pasaporte_formats::text::{Form, Source};
+
+use super::Stop;
+use crate::view;
+
+/// The files of the sample estate, by name.
+pub(super) const FILES: &[(&str, &str)] = &[
+    ("company.yaml", include_str!("../../../../demo/company.yaml")),
+    ("gregal.yaml", include_str!("../../../../demo/gregal.yaml")),
+    ("lebeche.yaml", include_str!("../../../../demo/lebeche.yaml")),
+    ("levante.yaml", include_str!("../../../../demo/levante.yaml")),
+    ("poniente.yaml", include_str!("../../../../demo/poniente.yaml")),
+    ("siroco.yaml", include_str!("../../../../demo/siroco.yaml")),
+    ("tramontana.yaml", include_str!("../../../../demo/tramontana.yaml")),
+];
+
+/// The sample estate that the program carries.
+pub(super) fn estate() -> Result<&'static Estate, Stop> {
+    let estate = load(&carried(Path::new("demo")), None, Diagnostics::default()).map_err(Stop::Wrong)?;
+    Ok(Box::leak(Box::new(estate)))
+}
+
+/// Its files, as if they stood in a folder.
+pub(super) fn carried(place: &Path) -> Vec<Source> {
+    let source = |(name, text): &(&str, &str)| Source::Text {
+        name: view::safe(&place.join(name).to_string_lossy()),
+        text: (*text).to_owned(),
+        form: Form::Yaml,
+    };
+    FILES.iter().map(source).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use std::fs;
+
+    use super::*;
+
+    #[test]
+    fn carries_every_file_of_the_sample_estate() {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+        let mut names: Vec<String> = fs::read_dir(folder)
+            .unwrap()
+            .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+            .collect();
+        names.sort();
+        let carried: Vec<&str> = FILES.iter().map(|(name, _)| *name).collect();
+        assert_eq!(names, carried);
+    }
+}
