@@ -8,6 +8,7 @@ use std::sync::{Condvar, Mutex};
 use jaq_json::Val;
 use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
 
 use crate::adapter::{Adapter, Ask, Pages, Piece, Template, one};
@@ -25,8 +26,8 @@ use crate::tried::Tried;
 const BEGINNINGS: u32 = 3;
 /// From how many items on a page is made sense of by several threads.
 const SIDE_BY_SIDE: usize = 100;
-/// Most pages of one collection.
-const MOST_PAGES: usize = 1_000_000;
+/// Most items of one collection: what gives more has no end.
+const MOST_ITEMS: usize = 10_000_000;
 
 /// How to collect.
 pub struct Collecting<'c> {
@@ -297,7 +298,15 @@ impl Run<'_> {
     ) -> Result<bool, Diagnostics> {
         let mut at = path.to_owned();
         let mut state: Option<String> = None;
-        for number in 1..=MOST_PAGES {
+        let mut read = FxHashSet::default();
+        for number in 1.. {
+            if !matches!(self.from, Answers::Saved(_)) && !read.insert(at.clone())
+                || it.place.items > MOST_ITEMS
+            {
+                let what = self.fill(ask, &ask.what, &task.parent, false)?;
+                self.missed(ask, it, format!("the rest of {what} (its pages do not end)"))?;
+                return Ok(false);
+            }
             let of = format!("{} {path} {beginning}.{number}", ask.name);
             let known = self.journal.and_then(|journal| journal.get(&of)).cloned();
             let page = match known {

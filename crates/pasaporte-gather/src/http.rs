@@ -389,8 +389,13 @@ fn next_link(header: &str) -> Option<String> {
 
 /// Why a body is not JSON.
 pub(crate) fn not_json(name: &str, address: &str, body: &[u8], error: &str) -> Box<Diagnostic> {
-    let start: String = String::from_utf8_lossy(&body[..body.len().min(40)]).into_owned();
-    let message = format!("{address} answers with something that is not JSON ({error}); it begins `{start}`");
+    // What it says is not repeated: it may be anything.
+    let like = match body.trim_ascii_start().first() {
+        None => "; it is empty",
+        Some(b'<') => "; it looks like a page of HTML",
+        Some(_) => "",
+    };
+    let message = format!("{address} answers with something that is not JSON ({error}){like}");
     Diagnostic::of_file(name, message, "check `url` of the source, and `path` of the adapter's ask")
 }
 
