@@ -81,12 +81,12 @@ keys: [{id: k, opens: function:f, reach: function}]
 ",
     );
     let by = |id: &str| rows.iter().find(|row| row["endpoint"] == id).unwrap();
-    assert_eq!(by("keyed")["let_in"], serde_json::json!(["key:k"]));
+    assert_eq!(by("keyed")["effective"], serde_json::json!(["key:k"]));
     assert_eq!(by("keyed")["check"], "key: function");
-    assert_eq!(by("named")["let_in"], serde_json::json!(["signed-in (perhaps)", "identity:i"]));
+    assert_eq!(by("named")["effective"], serde_json::json!(["signed-in (perhaps)", "identity:i"]));
     assert_eq!(by("named")["network"], serde_json::json!(["10.0.0.0/8"]));
-    assert_eq!(by("off")["let_in"], serde_json::json!(["nobody"]));
-    assert_eq!(by("routed")["let_in"], serde_json::json!(["nobody: dead route"]));
+    assert_eq!(by("off")["effective"], serde_json::json!(["nobody"]));
+    assert_eq!(by("routed")["effective"], serde_json::json!(["nobody: dead route"]));
     assert_eq!(by("routed")["gateway"], "front");
 }
 
@@ -289,4 +289,50 @@ fn help_names_every_command_and_the_exit_codes() {
     for word in ["audit", "list", "rules", "schema", "demo", "Exit codes: 0", "3 (with --strict)"] {
         assert!(help.contains(word), "{word}: {help}");
     }
+}
+
+#[rstest]
+#[case::in_effect(&["endpoints", "--where", "effective=anyone", "--where", "network=internet"], 10)]
+#[case::or_perhaps(&["endpoints", "--where", "effective=signed-in"], 4)]
+#[case::not_so(&["endpoints", "--where", "effective=anyone", "--where", "check!=none"], 3)]
+#[case::by_pattern(&["keys", "--where", "opens=function:scan-*"], 4)]
+#[case::over(&["keys", "--where", "age_days>1000"], 7)]
+#[case::under(&["keys", "--where", "age_days<20"], 1)]
+fn a_list_shows_the_rows_that_are_asked_for(#[case] args: &[&str], #[case] count: usize) {
+    let place = Place::with_demo();
+    let run = place.run(&[&["list", args[0], "demo", "--format", "json"], &args[1..]].concat());
+    let rows: Value = serde_json::from_str(&run.out).unwrap();
+    assert_eq!(rows.as_array().unwrap().len(), count, "{}", run.out);
+}
+
+#[test]
+fn a_list_is_ordered_as_it_is_asked_for_and_written_for_spreadsheets() {
+    let place = Place::with_demo();
+    let run = place.run(&[
+        "list",
+        "keys",
+        "demo",
+        "--sort",
+        "-age_days",
+        "--where",
+        "age_days>900",
+        "--format",
+        "csv",
+    ]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    let lines: Vec<&str> = run.out.lines().collect();
+    assert_eq!(lines[0], "key,opens,reach,state,age_days,last_used,expires");
+    let ages: Vec<i64> =
+        lines[1..].iter().map(|line| line.split(',').nth(4).unwrap().parse().unwrap()).collect();
+    assert!(ages.len() > 3 && ages.is_sorted_by(|one, other| one >= other), "{ages:?}");
+}
+
+#[rstest]
+#[case("effectiv=anyone", "did you mean effective?")]
+#[case("effective", "says nothing of a column")]
+#[case("effective>many", "is not a whole number")]
+fn a_wrong_condition_on_rows_is_told(#[case] condition: &str, #[case] told: &str) {
+    let run = Place::with_demo().run(&["list", "endpoints", "demo", "--where", condition]);
+    assert_eq!(run.code, 2);
+    assert!(run.err.contains(told), "{}", run.err);
 }

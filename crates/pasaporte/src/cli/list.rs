@@ -3,10 +3,11 @@
 mod rows;
 
 use clap::{Args, ValueEnum};
+use pasaporte_core::pattern::Pattern;
 use pasaporte_core::rules;
 
-use super::{Done, Format, Input, Sheet};
-use crate::view;
+use super::{Done, Input, Sheet, Stop};
+use crate::view::{self, Cell, Table};
 
 #[derive(Debug, Args)]
 pub(crate) struct List {
@@ -15,9 +16,26 @@ pub(crate) struct List {
     what: What,
     #[command(flatten)]
     input: Input,
+    /// Only rows where a column is so: COLUMN=PATTERN, COLUMN!=PATTERN, COLUMN>NUMBER, COLUMN<NUMBER (repeat)
+    #[arg(long = "where", value_name = "COLUMN=PATTERN")]
+    wheres: Vec<String>,
+    /// Order by a column; with - before it from the end
+    #[arg(long, value_name = "COLUMN", allow_hyphen_values = true)]
+    sort: Option<String>,
     /// How to write the answer
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: Written,
+}
+
+/// How a list is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Written {
+    /// For people
+    Text,
+    /// For programs
+    Json,
+    /// For spreadsheets
+    Csv,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -38,17 +56,93 @@ impl List {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let estate = self.input.load()?;
         let audit = rules::Audit::new(estate, rules::Settings::default());
-        let table = match self.what {
+        let mut table = match self.what {
             What::Functions => rows::functions(&audit),
             What::Endpoints => rows::endpoints(&audit),
             What::Identities => rows::identities(&audit),
             What::Keys => rows::keys(&audit),
             What::Grants => rows::grants(&audit),
         };
+        for text in &self.wheres {
+            Where::parse(text, &table.names())?.apply(&mut table);
+        }
+        if let Some(sort) = &self.sort {
+            let name = sort.strip_prefix('-').unwrap_or(sort);
+            table.order_by(column(name, &table.names())?, name != sort);
+        }
         match self.format {
-            Format::Text => sheet.text(&view::table(sheet.page, &table))?,
-            Format::Json => sheet.json(&table.to_json())?,
+            Written::Text => sheet.text(&view::table(sheet.page, &table))?,
+            Written::Json => sheet.json(&table.to_json())?,
+            Written::Csv => sheet.out.write_all(&table.to_csv().map_err(std::io::Error::other)?)?,
         }
         Ok(0)
     }
+}
+
+/// What rows must be like.
+struct Where {
+    column: usize,
+    wanted: Test,
+}
+
+enum Test {
+    Is(Pattern),
+    IsNot(Pattern),
+    Over(i64),
+    Under(i64),
+}
+
+impl Where {
+    fn parse(text: &str, names: &[&str]) -> Result<Self, Stop> {
+        let wrong = |message: String| Stop::Misused {
+            message,
+            help:
+                "write --where 'effective=anyone', 'check!=identity' or 'age_days>180'; * and ? are wildcards"
+                    .to_owned(),
+        };
+        let operators = ["!=", "=", ">", "<"];
+        let found = operators.iter().filter_map(|operator| Some((text.find(operator)?, *operator)));
+        let Some((at, operator)) = found.min_by_key(|(at, operator)| (*at, operator.len() == 1)) else {
+            return Err(wrong(format!("`{}` says nothing of a column", view::safe(text))));
+        };
+        let (name, value) = (text[..at].trim(), text[at + operator.len()..].trim());
+        let pattern =
+            || Pattern::parse(value).map_err(|error| wrong(format!("`{}`: {error}", view::safe(value))));
+        let number = || {
+            let wrong = |_| wrong(format!("`{}` is not a whole number", view::safe(value)));
+            value.parse::<i64>().map_err(wrong)
+        };
+        let wanted = match operator {
+            "=" => Test::Is(pattern()?),
+            "!=" => Test::IsNot(pattern()?),
+            ">" => Test::Over(number()?),
+            _ => Test::Under(number()?),
+        };
+        Ok(Self { column: column(name, names)?, wanted })
+    }
+
+    /// A cell of several texts is as wanted if one of them is; what is said of it only perhaps counts too.
+    fn apply(&self, table: &mut Table) {
+        let matches = |cell: &Cell, pattern: &Pattern| {
+            let texts = cell.texts();
+            texts.iter().any(|text| pattern.matches(text.strip_suffix(" (perhaps)").unwrap_or(text)))
+        };
+        table.keep(self.column, |cell| match &self.wanted {
+            Test::Is(pattern) => matches(cell, pattern),
+            Test::IsNot(pattern) => !matches(cell, pattern),
+            Test::Over(least) => cell.number().is_some_and(|number| number > *least),
+            Test::Under(most) => cell.number().is_some_and(|number| number < *most),
+        });
+    }
+}
+
+/// The column of a name.
+fn column(name: &str, names: &[&str]) -> Result<usize, Stop> {
+    names.iter().position(|known| *known == name).ok_or_else(|| Stop::Misused {
+        message: format!("there is no column `{}` in this list", view::safe(name)),
+        help: match pasaporte_formats::nearest(name, names) {
+            Some(near) => format!("did you mean {near}?"),
+            None => format!("the columns are {}", names.join(", ")),
+        },
+    })
 }

@@ -1,5 +1,6 @@
 //! Tables: columns and rows, as text and as JSON.
 
+use std::cmp::Ordering;
 use std::fmt::Write;
 
 use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table as Drawing, TableStyle};
@@ -50,6 +51,41 @@ impl Cell {
         }
     }
 
+    /// The texts in it.
+    pub(crate) fn texts(&self) -> Vec<String> {
+        match self {
+            Self::Text(text) => vec![text.clone()],
+            Self::Number(number) => vec![number.to_string()],
+            Self::Many(texts) => texts.clone(),
+            Self::Nothing => Vec::new(),
+        }
+    }
+
+    /// The number in it.
+    pub(crate) fn number(&self) -> Option<i64> {
+        if let Self::Number(number) = self { Some(*number) } else { None }
+    }
+
+    /// As it stands in a list for other programs, which may take a text for a formula.
+    fn plain(&self) -> String {
+        let text = self.texts().join("; ");
+        let is_formula = self.number().is_none() && text.starts_with(['=', '+', '-', '@', '\t', '\r']);
+        if is_formula { format!("'{text}") } else { text }
+    }
+
+    /// Numbers before texts, and nothing last.
+    fn compare(&self, other: &Self) -> Ordering {
+        match (self.number(), other.number()) {
+            (Some(one), Some(other)) => one.cmp(&other),
+            (Some(_), None) => Ordering::Less,
+            (None, Some(_)) => Ordering::Greater,
+            (None, None) => {
+                let (one, other) = (self.texts(), other.texts());
+                one.is_empty().cmp(&other.is_empty()).then_with(|| one.cmp(&other))
+            }
+        }
+    }
+
     fn value(&self) -> Value {
         match self {
             Self::Text(text) => Value::from(text.as_str()),
@@ -66,12 +102,20 @@ impl Cell {
 pub(crate) struct Table {
     columns: Vec<(&'static str, &'static str)>,
     rows: Vec<Vec<Cell>>,
+    order: Option<Order>,
+}
+
+/// The order of rows: by a column, perhaps from the end.
+#[derive(Debug, Clone, Copy)]
+struct Order {
+    column: usize,
+    backwards: bool,
 }
 
 impl Table {
     /// A table without rows.
     pub(crate) fn new(columns: &[(&'static str, &'static str)]) -> Self {
-        Self { columns: columns.to_vec(), rows: Vec::new() }
+        Self { columns: columns.to_vec(), rows: Vec::new(), order: None }
     }
 
     /// Adds a row.
@@ -79,11 +123,43 @@ impl Table {
         self.rows.push(row);
     }
 
-    /// The rows in the order of their first columns, so that the order of input does not show.
+    /// The names of the columns, for programs.
+    pub(crate) fn names(&self) -> Vec<&'static str> {
+        self.columns.iter().map(|(name, _)| *name).collect()
+    }
+
+    /// Keeps the rows whose cell in a column is as wanted.
+    pub(crate) fn keep(&mut self, column: usize, wanted: impl Fn(&Cell) -> bool) {
+        self.rows.retain(|row| wanted(&row[column]));
+    }
+
+    /// Orders rows by a column before the others.
+    pub(crate) fn order_by(&mut self, column: usize, backwards: bool) {
+        self.order = Some(Order { column, backwards });
+    }
+
+    /// The rows in the order that was asked for, then of their first columns, so that the order of input does not
+    /// show.
     fn sorted(&self) -> Vec<&Vec<Cell>> {
         let mut rows: Vec<&Vec<Cell>> = self.rows.iter().collect();
         rows.sort_by_cached_key(|row| row.iter().map(|cell| cell.shown(MOST_IN_A_CELL)).collect::<Vec<_>>());
+        if let Some(Order { column, backwards }) = self.order {
+            rows.sort_by(|one, other| {
+                let order = one[column].compare(&other[column]);
+                if backwards { order.reverse() } else { order }
+            });
+        }
         rows
+    }
+
+    /// The rows as CSV (RFC 4180), several texts divided by semicolons. No cell begins like a formula.
+    pub(crate) fn to_csv(&self) -> Result<Vec<u8>, csv::Error> {
+        let mut out = csv::WriterBuilder::new().from_writer(Vec::new());
+        out.write_record(self.names())?;
+        for row in self.sorted() {
+            out.write_record(row.iter().map(Cell::plain))?;
+        }
+        out.into_inner().map_err(|error| csv::Error::from(error.into_error()))
     }
 
     /// A list of objects, one a row.
@@ -261,6 +337,30 @@ mod tests {
         assert_eq!(ids, ["function:refund", "function:sell-ticket"]);
         assert_eq!(json[1]["who"].as_array().map(Vec::len), Some(4));
         assert_eq!(json[1]["line"], 7);
+    }
+
+    #[test]
+    fn no_cell_of_a_list_for_other_programs_begins_like_a_formula() {
+        let mut table = Table::new(&[("id", "ID"), ("owner", "OWNER"), ("age", "AGE")]);
+        table.row(vec![Cell::text("a,b"), Cell::text("=1+1"), Cell::Number(-3)]);
+        table.row(vec![Cell::text("c"), Cell::Many(vec!["x".to_owned(), "y".to_owned()]), Cell::Nothing]);
+        let csv = String::from_utf8(table.to_csv().unwrap()).unwrap();
+        assert_eq!(csv, "id,owner,age\n\"a,b\",'=1+1,-3\nc,x; y,\n");
+    }
+
+    #[test]
+    fn numbers_are_ordered_as_numbers_and_nothing_comes_last() {
+        let mut table = Table::new(&[("id", "ID"), ("age", "AGE")]);
+        for (id, age) in [("a", Some(100)), ("b", Some(9)), ("c", None)] {
+            table.row(vec![Cell::text(id), age.map_or(Cell::Nothing, Cell::Number)]);
+        }
+        let ids = |table: &Table| -> Vec<String> {
+            table.to_json().iter().map(|row| row["id"].as_str().unwrap().to_owned()).collect()
+        };
+        table.order_by(1, false);
+        assert_eq!(ids(&table), ["b", "a", "c"]);
+        table.order_by(1, true);
+        assert_eq!(ids(&table), ["c", "a", "b"]);
     }
 
     #[test]

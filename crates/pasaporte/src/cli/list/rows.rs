@@ -68,7 +68,7 @@ pub(super) fn endpoints(audit: &Audit<'_>) -> Table {
         ("gateway", ""),
         ("check", "check"),
         ("network", "network"),
-        ("let_in", "lets in"),
+        ("effective", "lets in"),
     ]);
     for (id, endpoint) in estate.all::<EndpointId>() {
         let [_, account] = place(audit, Thing::Endpoint(id));
