@@ -2,7 +2,6 @@
 
 mod support;
 
-use std::io::{Read, Write};
 use std::net::TcpListener;
 use std::process::{Command, Stdio};
 use std::sync::Arc;
@@ -10,7 +9,7 @@ use std::time::Duration;
 
 use rstest::rstest;
 use serde_json::Value;
-use support::platforms::Platforms;
+use support::platforms::{Platforms, always};
 use support::{Place, Run};
 
 /// The lines of a gathering, by file.
@@ -175,21 +174,6 @@ fn one_source(place: &Place, adapter: &str, url: &str) {
              credential = {{ file = \"../secret\" }}\n"
         ),
     );
-}
-
-/// Answers every request with these bytes.
-fn always(answer: &'static [u8]) -> String {
-    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
-    let address = listener.local_addr().unwrap();
-    std::thread::spawn(move || {
-        for stream in listener.incoming() {
-            let Ok(mut stream) = stream else { continue };
-            let mut buffer = [0; 4096];
-            let _ = stream.read(&mut buffer);
-            let _ = stream.write_all(answer);
-        }
-    });
-    format!("http://{address}")
 }
 
 #[rstest]

@@ -1,6 +1,7 @@
 //! The six platforms, served for a test.
 
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpListener;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 
@@ -29,4 +30,19 @@ impl Drop for Platforms {
         let _ = self.0.kill();
         let _ = self.0.wait();
     }
+}
+
+/// Answers every request with these bytes.
+pub fn always(answer: &'static [u8]) -> String {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap();
+    std::thread::spawn(move || {
+        for stream in listener.incoming() {
+            let Ok(mut stream) = stream else { continue };
+            let mut buffer = [0; 4096];
+            let _ = stream.read(&mut buffer);
+            let _ = stream.write_all(answer);
+        }
+    });
+    format!("http://{address}")
 }
