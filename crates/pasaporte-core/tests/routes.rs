@@ -7,6 +7,7 @@ use std::net::IpAddr;
 use pasaporte_core::access::{Access, Context, INVOKE, Verdict};
 use pasaporte_core::entry::{By, Exposure};
 use pasaporte_core::estate::*;
+use proptest::prelude::*;
 use rstest::rstest;
 use support::{World, allow, time};
 
@@ -233,4 +234,106 @@ fn a_source_that_a_crowd_may_write_to_exposes_the_function(
     world.trigger("on-pass", function, source);
     let estate = world.finish();
     assert_eq!(Access::new(&estate).exposure(function).to, expected);
+}
+
+/// A route and what stands behind it, at random.
+#[derive(Debug, Clone)]
+struct Recipe {
+    at_gateway: &'static str,
+    /// The function's own endpoints: check, and whether they are switched on.
+    own: Vec<(&'static str, bool)>,
+    anyone_invokes: bool,
+    shown_ended: bool,
+    signed: bool,
+}
+
+const CHECKS: [&str; 4] = ["none", "key", "identity", "token"];
+
+fn recipe() -> impl Strategy<Value = Recipe> {
+    let check = || proptest::sample::select(&CHECKS[..]);
+    let own = proptest::collection::vec((check(), any::<bool>()), 0..3);
+    (check(), own, any::<bool>(), any::<bool>(), any::<bool>()).prop_map(
+        |(at_gateway, own, anyone_invokes, shown_ended, signed)| Recipe {
+            at_gateway,
+            own,
+            anyone_invokes,
+            shown_ended,
+            signed,
+        },
+    )
+}
+
+/// What a recipe says, without the route; and the function's own endpoints that are switched on.
+fn made(recipe: &Recipe) -> (Gate, Vec<EndpointId>) {
+    let mut gate = Gate::new();
+    if recipe.anyone_invokes {
+        gate.world.admit(Thing::Function(gate.function), &[Principal::Anyone], &allow(&[INVOKE]));
+    }
+    if recipe.shown_ended {
+        gate.shown = gate.world.key("ended", KeyOf::Function(gate.function), KeyReach::Function, |key| {
+            key.expires = Some(time("2026-01-01"));
+        });
+    }
+    let origin = gate.world.origin();
+    let id: VerifierId = gate.world.builder.mention("site");
+    let verifier = Verifier {
+        scope: None,
+        issuers: List::default(),
+        audiences: List::default(),
+        algorithms: List::default(),
+        key_set: None,
+        checks_signature: recipe.signed,
+        origin,
+    };
+    gate.world.builder.declare(id, verifier, origin);
+    let own = recipe.own.iter().enumerate().filter(|(_, (_, enabled))| *enabled);
+    let own: Vec<(usize, Check)> = own.map(|(index, (check, _))| (index, gate.check(check))).collect();
+    let declare = |(index, check)| {
+        gate.world.endpoint(&format!("own-{index}"), gate.function, check, Network::Internal)
+    };
+    let own = own.into_iter().map(declare).collect();
+    (gate, own)
+}
+
+/// Who gets through with something presented, who passes the gateway's check, and who the function's own.
+fn through(recipe: &Recipe, presents: &str) -> [Vec<(String, Verdict)>; 3] {
+    let (mut gate, own) = made(recipe);
+    let (check, presented) = (gate.check(recipe.at_gateway), gate.presents(presents));
+    let route = gate.world.route("route", gate.function, check, presented);
+    let estate = gate.world.finish();
+    // The gateway's check by itself, at a function that is otherwise the same.
+    let (mut gate, _) = made(recipe);
+    let check = gate.check(recipe.at_gateway);
+    let alone = gate.world.endpoint("alone", gate.function, check, Network::Internal);
+    let at_gateway = callers(&gate.world.finish(), alone);
+    let behind = own.iter().flat_map(|id| callers(&estate, *id)).collect();
+    [callers(&estate, route), at_gateway, behind]
+}
+
+proptest! {
+    /// Nobody gets through a route who passes neither check, and nobody more surely than they pass the gateway.
+    #[test]
+    fn a_route_opens_to_nobody_new(recipe in recipe(), presents in proptest::sample::select(&["nothing", "caller", "identity", "key"][..])) {
+        let [through, at_gateway, behind] = through(&recipe, presents);
+        for (who, verdict) in &through {
+            let at_gate = at_gateway.iter().find(|(name, _)| name == who || name == "anyone");
+            prop_assert!(at_gate.is_some_and(|(_, at_gate)| at_gate >= verdict), "{who}: {recipe:?}");
+            prop_assert!(
+                at_gateway.iter().any(|(name, _)| name == who) || behind.iter().any(|(name, _)| name == who)
+                    || presents == "caller",
+                "{who} is new: {recipe:?}"
+            );
+        }
+    }
+
+    /// A gateway that presents something lets in no fewer than one that presents nothing.
+    #[test]
+    fn presenting_nothing_opens_least(recipe in recipe(), presents in proptest::sample::select(&["identity", "key"][..])) {
+        let [nothing, ..] = through(&recipe, "nothing");
+        let [something, ..] = through(&recipe, presents);
+        for (who, verdict) in nothing {
+            let found = something.iter().find(|(name, _)| *name == who);
+            prop_assert!(found.is_some_and(|(_, there)| *there >= verdict), "{who}: {recipe:?}");
+        }
+    }
 }

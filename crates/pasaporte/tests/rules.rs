@@ -114,6 +114,40 @@ functions: [{id: f, invoke: [{to: service:s, when: {source_resource: {like: \"bu
 functions: [{id: f, invoke: [{to: service:s, when: {source_resource: {like: \"*\"}}}]}]", &["function:f"])]
 #[case::an_account_that_is_not_this_one_is_no_pin("entry/unpinned-source", "
 functions: [{id: f, invoke: [{to: service:s, when: {account_of_source: {not_equals: other}}}]}]", &["function:f"])]
+#[case::a_route_is_no_direct_endpoint("entry/anonymous-endpoint", "
+functions: [{id: f, endpoints: [{gateway: g, path: /p, check: none, presents: caller}, {check: none, network: internal}]}]", &[])]
+#[case::a_route_opens_what_checks_nothing_itself("entry/anonymous-route", "
+functions: [{id: f, endpoints: [{gateway: g, path: /p, check: none, presents: nothing}, {check: none, network: internal}]}]",
+    &["endpoint:f/g/p"])]
+#[case::an_identity_that_may_invoke_opens_the_route("entry/anonymous-route", "
+functions: [{id: f, endpoints: [{gateway: g, path: /p, check: none, presents: {identity: i}}], invoke: [identity:i]}]
+identities: [{id: i, kind: service-account}]", &["endpoint:f/g/p"])]
+#[case::one_that_is_denied_does_not("entry/anonymous-route", "
+functions: [{id: f, endpoints: [{gateway: g, path: /p, check: none, presents: {identity: i}}], invoke: [identity:i]}]
+identities: [{id: i, kind: service-account, grants: [{statements: [deny function/invoke]}]}]", &[])]
+#[case::a_public_token_opens_a_route("entry/anonymous-route", "
+functions: [{id: f, endpoints: [{gateway: g, path: /p, check: {token: v}, presents: {key: k}}, {check: {key: function}}]}]
+keys: [{id: k, opens: function:f, reach: function}]
+verifiers: [{id: v, issuers: [site.example], audiences: [web]}]
+tokens: [{id: t, issuer: site.example, audiences: [web], public: true}]", &["endpoint:f/g/p"])]
+#[case::a_key_with_an_end_behind_us_opens_nothing("entry/anonymous-route", "
+functions: [{id: f, endpoints: [{gateway: g, path: /p, check: none, presents: {key: k}}, {check: {key: function}}]}]
+keys: [{id: k, opens: function:f, reach: function, expires: 2026-11-19}]", &[])]
+#[case::a_key_of_the_app_opens_a_function_of_it("entry/anonymous-route", "
+scopes: [{id: a, kind: app}]
+functions: [{id: f, in: a, endpoints: [{gateway: g, path: /p, check: none, presents: {key: k}}, {check: {key: function}}]}]
+keys: [{id: k, opens: app:a, reach: app}]", &["endpoint:f/g/p"])]
+#[case::no_issuer("entry/weak-token-check", "
+functions: [{id: f, endpoints: [{check: {token: v}}]}]
+verifiers: [{id: v, audiences: [staff], algorithms: [ES256]}]", &["verifier:v"])]
+#[case::no_audience("entry/weak-token-check", "
+functions: [{id: f, endpoints: [{check: {token: v}}]}]
+verifiers: [{id: v, issuers: [site.example], algorithms: [ES256]}]", &["verifier:v"])]
+#[case::a_weak_check_at_a_gateway_counts("entry/weak-token-check", "
+functions: [{id: f, endpoints: [{gateway: g, path: /p, check: {token: v}, presents: nothing}]}]
+verifiers: [{id: v, issuers: [site.example], audiences: [staff], checks_signature: false}]", &["verifier:v"])]
+#[case::any_origin_without_credentials("entry/any-origin", "
+functions: [{id: f, endpoints: [{check: identity, allowed_origins: [\"https://a.example\", \"*\"]}]}]", &["endpoint:f/direct"])]
 fn in_effect(#[case] rule: &str, #[case] estate: &str, #[case] expected: &[&str]) {
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("estate.yaml");
@@ -145,5 +179,28 @@ resources: [{{id: \"table:t\", in: a, sensitivity: confidential}}]
     );
     fs::write(&file, estate).unwrap();
     let audit = pasaporte(&["audit", file.to_str().unwrap(), "--only", rule, "--format", "json"]);
+    assert_eq!(audit["findings"][0]["severity"], expected);
+}
+
+/// What any page may do is as bad as what it may do in the name of who looks at it.
+#[rstest]
+#[case(true, "high")]
+#[case(false, "low")]
+fn credentials_make_an_open_origin_worse(#[case] credentials: bool, #[case] expected: &str) {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("estate.yaml");
+    let estate = format!(
+        "estate: 1
+functions:
+  - id: f
+    runs_as: i
+    endpoints: [{{check: identity, allowed_origins: [\"*\"], allows_credentials: {credentials}}}]
+identities: [{{id: i, kind: service-account, grants: [{{statements: [allow table/write on table:t]}}]}}]
+resources: [{{id: \"table:t\", sensitivity: confidential}}]
+"
+    );
+    fs::write(&file, estate).unwrap();
+    let audit =
+        pasaporte(&["audit", file.to_str().unwrap(), "--only", "entry/any-origin", "--format", "json"]);
     assert_eq!(audit["findings"][0]["severity"], expected);
 }
