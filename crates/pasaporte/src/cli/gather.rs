@@ -66,7 +66,7 @@ fn moment(text: &str) -> Result<AsOf, String> {
 impl Gather {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         if let Some(adapter) = &self.check {
-            let tried = check(adapter, &self.samples).map_err(Stop::Ungathered)?;
+            let tried = check(adapter, &self.samples).map_err(Stop::Wrong)?;
             match self.format {
                 Format::Text => sheet.text(&view::tried(sheet.page, adapter, &tried))?,
                 Format::Json => sheet.json(&view::tried_as_json(&tried))?,
