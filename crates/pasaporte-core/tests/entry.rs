@@ -70,27 +70,6 @@ fn a_closed_identity_check_lets_nobody_in() {
     assert_eq!(callers(Check::Identity, |_, _| {}), sure(&[]));
 }
 
-fn names(world: &mut World, texts: &[&str]) -> List<Name> {
-    let names: Vec<Name> = texts.iter().map(|text| world.builder.name(text)).collect();
-    world.builder.list(&names)
-}
-
-fn verifier(world: &mut World, change: impl FnOnce(&mut World, &mut Verifier)) {
-    let origin = world.origin();
-    let id: VerifierId = world.builder.mention("site");
-    let mut verifier = Verifier {
-        scope: None,
-        issuers: names(world, &["site.example"]),
-        audiences: List::default(),
-        algorithms: List::default(),
-        key_set: None,
-        checks_signature: true,
-        origin,
-    };
-    change(world, &mut verifier);
-    world.builder.declare(id, verifier, origin);
-}
-
 fn token(world: &mut World, change: impl FnOnce(&mut World, &mut Token)) {
     let origin = world.origin();
     let id: TokenId = world.builder.mention("web");
@@ -119,7 +98,7 @@ fn token_opens(
     let function = world.function("open-gate", "boarding", None);
     let site = world.builder.mention("site");
     let endpoint = world.endpoint("door", function, Check::Token(site), Network::Internet);
-    verifier(&mut world, of_verifier);
+    world.verifier(of_verifier);
     token(&mut world, of_token);
     let estate = world.finish();
     let access = Access::new(&estate);
@@ -154,17 +133,17 @@ fn nor_does_one_that_has_ended() {
 #[test]
 fn nor_does_one_of_another_issuer_audience_or_algorithm() {
     assert!(!token_opens(|_, _| {}, |world, token| token.issuer = Some(world.builder.name("other.example"))));
-    let staff = |world: &mut World, verifier: &mut Verifier| verifier.audiences = names(world, &["staff"]);
-    assert!(!token_opens(staff, |world, token| token.audiences = names(world, &["web"])));
-    assert!(token_opens(staff, |world, token| token.audiences = names(world, &["staff"])));
-    let strong = |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["ES256"]);
+    let staff = |world: &mut World, verifier: &mut Verifier| verifier.audiences = world.names(&["staff"]);
+    assert!(!token_opens(staff, |world, token| token.audiences = world.names(&["web"])));
+    assert!(token_opens(staff, |world, token| token.audiences = world.names(&["staff"])));
+    let strong = |world: &mut World, verifier: &mut Verifier| verifier.algorithms = world.names(&["ES256"]);
     assert!(!token_opens(strong, |world, token| token.algorithm = Some(world.builder.name("HS256"))));
 }
 
 #[test]
 fn a_verifier_that_checks_no_signature_is_open_to_all() {
     assert!(token_opens(|_, verifier| verifier.checks_signature = false, |_, token| token.public = false));
-    let none = |world: &mut World, verifier: &mut Verifier| verifier.algorithms = names(world, &["NONE"]);
+    let none = |world: &mut World, verifier: &mut Verifier| verifier.algorithms = world.names(&["NONE"]);
     assert!(token_opens(none, |_, token| token.public = false));
 }
 

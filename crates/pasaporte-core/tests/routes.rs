@@ -274,18 +274,7 @@ fn made(recipe: &Recipe) -> (Gate, Vec<EndpointId>) {
             key.expires = Some(time("2026-01-01"));
         });
     }
-    let origin = gate.world.origin();
-    let id: VerifierId = gate.world.builder.mention("site");
-    let verifier = Verifier {
-        scope: None,
-        issuers: List::default(),
-        audiences: List::default(),
-        algorithms: List::default(),
-        key_set: None,
-        checks_signature: recipe.signed,
-        origin,
-    };
-    gate.world.builder.declare(id, verifier, origin);
+    gate.world.verifier(|_, verifier| verifier.checks_signature = recipe.signed);
     let own = recipe.own.iter().enumerate().filter(|(_, (_, enabled))| *enabled);
     let own: Vec<(usize, Check)> = own.map(|(index, (check, _))| (index, gate.check(check))).collect();
     let declare = |(index, check)| {

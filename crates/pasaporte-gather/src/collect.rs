@@ -2,7 +2,6 @@
 
 use std::collections::{BTreeMap, VecDeque};
 use std::path::Path;
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Condvar, Mutex};
 
 use jaq_json::Val;
@@ -118,10 +117,8 @@ pub(crate) struct Run<'r> {
     pub(crate) known: &'r Val,
     pub(crate) from: Answers<'r>,
     pub(crate) journal: Option<&'r Journal>,
-    pub(crate) state: Mutex<State>,
-    pub(crate) changed: Condvar,
-    pub(crate) stopped: AtomicBool,
-    pub(crate) entities: AtomicUsize,
+    state: Mutex<State>,
+    changed: Condvar,
     /// What each ask gave and left out, where that is wanted.
     pub(crate) tried: Option<Mutex<BTreeMap<String, Tried>>>,
 }
@@ -142,15 +139,13 @@ impl<'r> Run<'r> {
             journal,
             state: Mutex::default(),
             changed: Condvar::new(),
-            stopped: AtomicBool::new(false),
-            entities: AtomicUsize::new(0),
             tried: None,
         }
     }
 }
 
 #[derive(Default)]
-pub(crate) struct State {
+struct State {
     open: VecDeque<Task>,
     working: usize,
     done: usize,
@@ -205,7 +200,7 @@ impl Run<'_> {
             let task = {
                 let mut state = self.lock();
                 loop {
-                    if self.stopped.load(Ordering::Relaxed) {
+                    if !state.wrong.is_empty() {
                         return;
                     }
                     if let Some(task) = state.open.pop_front() {
@@ -228,19 +223,16 @@ impl Run<'_> {
             state.done += 1;
             match collected {
                 Ok((it, following)) => {
-                    self.entities.fetch_add(it.entities.len(), Ordering::Relaxed);
                     state.open.extend(following);
                     state.take(it);
                 }
-                Err(wrong) => {
-                    self.stopped.store(true, Ordering::Relaxed);
-                    state.wrong.absorb(wrong);
-                }
+                Err(wrong) => state.wrong.absorb(wrong),
             }
             let (done, waiting) = (state.done, state.open.len() + state.working);
+            let entities = state.entities.len();
             drop(state);
             self.changed.notify_all();
-            watch(done, waiting, self.entities.load(Ordering::Relaxed));
+            watch(done, waiting, entities);
         }
     }
 
@@ -268,7 +260,9 @@ impl Run<'_> {
     fn collection(&self, task: &Task) -> Result<Collected, Diagnostics> {
         let ask = &self.adapter.asks[task.ask];
         let mut requests = 0;
-        for beginning in 1..=BEGINNINGS {
+        let mut beginning = 0;
+        loop {
+            beginning += 1;
             let mut it = Collected { place: self.place(ask, &task.parent)?, ..Collected::default() };
             it.place.requests = requests;
             let path = self.fill(ask, &ask.path, &task.parent, true)?;
@@ -284,7 +278,6 @@ impl Run<'_> {
                 return Ok(it);
             }
         }
-        Ok(Collected::default())
     }
 
     /// Reads the pages of a collection; whether it changed under way.
@@ -299,7 +292,9 @@ impl Run<'_> {
         let mut at = path.to_owned();
         let mut state: Option<String> = None;
         let mut read = FxHashSet::default();
-        for number in 1.. {
+        let mut number = 0;
+        loop {
+            number += 1;
             if !matches!(self.from, Answers::Saved(_)) && !read.insert(at.clone())
                 || it.place.items > MOST_ITEMS
             {
@@ -346,7 +341,6 @@ impl Run<'_> {
                 None => return Ok(false),
             }
         }
-        Ok(false)
     }
 
     /// Reads a page; or why it cannot be had, and how often it was asked for.

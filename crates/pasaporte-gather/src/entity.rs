@@ -22,6 +22,11 @@ struct Entity {
 }
 
 impl Entities {
+    /// How many there are.
+    pub(crate) fn len(&self) -> usize {
+        self.0.len()
+    }
+
     /// Adds some, each `{"kind": {…}}`.
     pub(crate) fn add(&mut self, lines: Vec<Box<RawValue>>) {
         self.0.extend(lines.into_iter().map(|line| {

@@ -388,7 +388,7 @@ fn next_link(header: &str) -> Option<String> {
 }
 
 /// Why a body is not JSON.
-pub(crate) fn not_json(name: &str, address: &str, body: &[u8], error: &str) -> Box<Diagnostic> {
+fn not_json(name: &str, address: &str, body: &[u8], error: &str) -> Box<Diagnostic> {
     // What it says is not repeated: it may be anything.
     let like = match body.trim_ascii_start().first() {
         None => "; it is empty",

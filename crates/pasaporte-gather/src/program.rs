@@ -59,7 +59,7 @@ impl Program {
     /// Compiles definitions, from a file of that name, and the expressions that use them.
     pub(crate) fn compile(file: &str, definitions: &str, parts: Vec<Part>) -> Result<Self, Diagnostics> {
         let mut diagnostics = Diagnostics::default();
-        // Each expression by itself first, so that a mistake in one is told where it stands.
+        // The definitions by themselves first: a mistake in them has a line, one in an expression a place.
         if let Err(errors) = compiled(&format!("{definitions}\n."), VARIABLES) {
             for (at, message) in errors {
                 diagnostics.push(in_file(file, definitions, at, &message));

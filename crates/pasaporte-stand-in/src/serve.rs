@@ -131,11 +131,14 @@ impl Served {
         }
     }
 
+    fn world(&self, name: &str) -> Option<&World> {
+        self.worlds.iter().find(|world| world.platform.name == name)
+    }
+
     fn is_out_of_order(&self, uri: &Uri) -> bool {
         let path = uri.path().trim_matches('/');
         let Some((name, list)) = path.split_once('/') else { return false };
-        let world = self.worlds.iter().find(|world| world.platform.name == name);
-        world.is_some_and(|world| {
+        self.world(name).is_some_and(|world| {
             world.is_out_of_order(list, parameter(uri, world.platform.paging.parameter()))
         })
     }
@@ -155,7 +158,7 @@ impl Served {
                 .collect();
             return json(StatusCode::OK, format!("[{}]", all.join(",")));
         }
-        let Some(world) = self.worlds.iter().find(|world| world.platform.name == name) else {
+        let Some(world) = self.world(name) else {
             return problem(404, "there is no such platform");
         };
         if rest == "openapi.json" {

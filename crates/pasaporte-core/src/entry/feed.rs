@@ -56,10 +56,8 @@ impl Access<'_> {
 
     /// The source of a trigger that is switched on, with its function.
     fn live_source(&self, id: TriggerId) -> Option<Thing> {
-        let estate = self.estate();
-        let trigger = estate.get(id).filter(|trigger| trigger.state == State::Enabled)?;
-        let runs = estate.get(trigger.function).is_none_or(|function| function.state == State::Enabled);
-        trigger.source.filter(|_| runs)
+        let trigger = self.estate().get(id).filter(|trigger| trigger.state == State::Enabled)?;
+        trigger.source.filter(|_| self.may_run(trigger.function))
     }
 
     /// The actions that put something into a thing: those of its kind that are for writing.

@@ -75,12 +75,13 @@ impl<'e> Access<'e> {
 
     /// Whether an endpoint and its function are switched on.
     pub fn is_open(&self, id: EndpointId) -> bool {
-        let estate = self.estate();
-        estate.get(id).is_some_and(|endpoint| {
-            let running =
-                estate.get(endpoint.function).is_none_or(|function| function.state == State::Enabled);
-            endpoint.state == State::Enabled && running
-        })
+        let endpoint = self.estate().get(id).filter(|endpoint| endpoint.state == State::Enabled);
+        endpoint.is_some_and(|endpoint| self.may_run(endpoint.function))
+    }
+
+    /// Whether a function is not known to be switched off.
+    fn may_run(&self, function: FunctionId) -> bool {
+        self.estate().get(function).is_none_or(|function| function.state == State::Enabled)
     }
 
     /// Who gets through an endpoint, direct or behind a gateway. Nobody, where the endpoint or its function is
@@ -148,15 +149,18 @@ impl<'e> Access<'e> {
         })
     }
 
+    /// Whether a verifier lists the algorithm `none`, which is no signature (RFC 7518 §3.6).
+    pub(crate) fn accepts_unsigned(&self, verifier: &Verifier) -> bool {
+        let estate = self.estate();
+        let algorithms = estate.list(verifier.algorithms);
+        algorithms.iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"))
+    }
+
     fn token_callers(&self, id: VerifierId) -> Caller<'e> {
         let estate = self.estate();
         let holders = Caller { who: Principal::Token(id), verdict: Verdict::Yes, because: Because::Holds };
         let Some(verifier) = estate.get(id) else { return holders };
-        let unsigned = estate
-            .list(verifier.algorithms)
-            .iter()
-            .any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
-        if !verifier.checks_signature || unsigned {
+        if !verifier.checks_signature || self.accepts_unsigned(verifier) {
             let because = Because::UncheckedToken(id);
             return Caller { who: Principal::Anyone, verdict: Verdict::Yes, because };
         }

@@ -2,14 +2,14 @@
 
 use super::finding::{Raised, Raising};
 use super::words::{capitalised, listed};
-use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
 
 use super::{Audit, Impact, Level, Rule, Sureness, Told};
 use crate::access::{Answer, Ground, Truth, Verdict};
 use crate::entry::{Because, By, Caller, Exposed, Exposure, Passage, faces_internet};
 use crate::estate::{
-    AdmissionId, Check, Effect, Endpoint, EndpointId, Estate, Function, FunctionId, Network, Principal,
-    State, Thing, Verifier, VerifierId, Way,
+    AdmissionId, Check, Effect, Endpoint, EndpointId, Function, FunctionId, Network, Principal, State, Thing,
+    Verifier, VerifierId, Way,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -226,13 +226,11 @@ struct Weakness {
     exposure: Exposure,
 }
 
-fn weaknesses(estate: &Estate, verifier: &Verifier) -> Vec<Weakness> {
-    let algorithms = estate.list(verifier.algorithms);
-    let none = algorithms.iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"));
+fn weaknesses(audit: &Audit<'_>, verifier: &Verifier) -> Vec<Weakness> {
     let found = [
         (!verifier.checks_signature, "it checks no signature", "check signatures", Exposure::Anyone),
         (
-            verifier.checks_signature && none,
+            verifier.checks_signature && audit.access().accepts_unsigned(verifier),
             "it accepts the algorithm `none`, which is no signature",
             "drop the algorithm `none`",
             Exposure::Anyone,
@@ -254,18 +252,15 @@ fn weaknesses(estate: &Estate, verifier: &Verifier) -> Vec<Weakness> {
 
 fn weak_token_check(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let mut guarded: FxHashMap<VerifierId, Vec<FunctionId>> = FxHashMap::default();
-    for (id, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.access().is_open(*id)) {
+    let mut guarded: BTreeMap<VerifierId, Vec<FunctionId>> = BTreeMap::new();
+    for (_, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.access().is_open(*id)) {
         if let Check::Token(verifier) = endpoint.check {
-            let functions = guarded.entry(verifier).or_default();
-            functions.extend(estate.get(id).map(|it| it.function));
+            guarded.entry(verifier).or_default().push(endpoint.function);
         }
     }
-    let mut guarded: Vec<_> = guarded.into_iter().collect();
-    guarded.sort_unstable_by_key(|(verifier, _)| *verifier);
     for (id, mut functions) in guarded {
         let Some(verifier) = estate.get(id) else { continue };
-        let weak = weaknesses(estate, verifier);
+        let weak = weaknesses(audit, verifier);
         let Some(widest) = weak.iter().map(|weakness| weakness.exposure).min() else { continue };
         functions.sort_unstable_by_key(|function| estate.id(*function));
         functions.dedup();
@@ -277,7 +272,7 @@ fn weak_token_check(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         raising.raise(&raised, move |audit| {
             let estate = audit.estate();
             let Some(verifier) = estate.get(id) else { return Told::default() };
-            let weak = weaknesses(estate, verifier);
+            let weak = weaknesses(audit, verifier);
             let all = |of: fn(&Weakness) -> &'static str| {
                 let texts: Vec<String> = weak.iter().map(|it| of(it).to_owned()).collect();
                 listed(&texts)

@@ -259,6 +259,28 @@ impl World {
         id
     }
 
+    pub fn names(&mut self, texts: &[&str]) -> List<Name> {
+        let names: Vec<Name> = texts.iter().map(|text| self.builder.name(text)).collect();
+        self.builder.list(&names)
+    }
+
+    /// The verifier `site`, of one issuer.
+    pub fn verifier(&mut self, change: impl FnOnce(&mut Self, &mut Verifier)) {
+        let origin = self.origin();
+        let id: VerifierId = self.builder.mention("site");
+        let mut verifier = Verifier {
+            scope: None,
+            issuers: self.names(&["site.example"]),
+            audiences: List::default(),
+            algorithms: List::default(),
+            key_set: None,
+            checks_signature: true,
+            origin,
+        };
+        change(self, &mut verifier);
+        self.builder.declare(id, verifier, origin);
+    }
+
     /// A trigger on a source.
     pub fn trigger(&mut self, id: &str, function: FunctionId, source: Thing) -> TriggerId {
         let origin = self.origin();

@@ -6,7 +6,7 @@ use pasaporte_core::access::{Access, Verdict};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
     ActionClass, Check, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach, LastUse,
-    Network, Presents, Principal, State, Thing, Vocabulary, Way,
+    Presents, Principal, State, Thing, Vocabulary, Way,
 };
 use pasaporte_core::rules::{Audit, Finding};
 use schemars::JsonSchema;
@@ -272,11 +272,7 @@ fn over_http(estate: &Estate, endpoint: &pasaporte_core::estate::Endpoint, door:
         kind: if endpoint.way == Way::Direct { "endpoint" } else { "route" },
         thing: Some(door.endpoint.clone()),
         way: format!("{methods} {path}").trim().to_owned(),
-        network: match &endpoint.network {
-            Network::Internet => vec!["internet".to_owned()],
-            Network::Internal => vec!["internal".to_owned()],
-            Network::Listed(networks) => networks.iter().map(ToString::to_string).collect(),
-        },
+        network: door.network.clone(),
         asks: match endpoint.check {
             Check::None => "nothing".to_owned(),
             Check::Identity => "identity".to_owned(),

@@ -13,7 +13,7 @@ use pasaporte_stand_in::{CLIENT, Options, names, start};
 
 use super::audit::{Judging, Showing};
 use super::sample::{self, FILES};
-use super::{Done, Sheet, Stop, gather, stand_in};
+use super::{Done, Sheet, Stop, gather, stand_in, unwritable};
 use crate::audited::Audited;
 use crate::view;
 
@@ -114,13 +114,6 @@ impl Drop for Scratch {
     fn drop(&mut self) {
         // What cannot be taken away is left in the folder for such things.
         let _ = fs::remove_dir_all(&self.0);
-    }
-}
-
-fn unwritable(what: &Path, error: &std::io::Error) -> Stop {
-    Stop::Misused {
-        message: format!("cannot write {}: {error}", view::safe(&what.to_string_lossy())),
-        help: "name a folder that you may write to".to_owned(),
     }
 }
 

@@ -9,7 +9,7 @@ use indicatif::{MultiProgress, ProgressBar, ProgressStyle};
 use jiff::Timestamp;
 use pasaporte_gather::{Collecting, Progress, Reaching, Source, Told, check};
 
-use super::{BLIND, Done, Format, Sheet, Stop};
+use super::{BLIND, Done, Format, Sheet, Stop, unwritable};
 use crate::view;
 
 #[derive(Debug, Args)]
@@ -146,11 +146,4 @@ pub(super) fn collect(
 fn write(path: &Path, text: &str) -> Result<(), Stop> {
     let new = path.with_extension("new");
     fs::write(&new, text).and_then(|()| fs::rename(&new, path)).map_err(|error| unwritable(path, &error))
-}
-
-fn unwritable(path: &Path, error: &std::io::Error) -> Stop {
-    Stop::Misused {
-        message: format!("cannot write {}: {error}", view::safe(&path.to_string_lossy())),
-        help: "name a folder that you may write to".to_owned(),
-    }
 }

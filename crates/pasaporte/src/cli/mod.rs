@@ -239,6 +239,14 @@ impl Input {
     }
 }
 
+/// A file or folder that cannot be written.
+fn unwritable(path: &Path, error: &std::io::Error) -> Stop {
+    Stop::Misused {
+        message: format!("cannot write {}: {error}", view::safe(&path.to_string_lossy())),
+        help: "name a folder that you may write to".to_owned(),
+    }
+}
+
 fn moment(text: &str) -> Result<Timestamp, String> {
     if text == "now" {
         return Ok(Timestamp::now());

@@ -287,6 +287,6 @@ pub(crate) fn next_steps(page: Page, folder: Option<&Path>) -> String {
     out
 }
 
-fn count(number: usize, one: &str) -> String {
+pub(super) fn count(number: usize, one: &str) -> String {
     format!("{number} {one}{}", if number == 1 { "" } else { "s" })
 }

@@ -11,6 +11,7 @@ use pasaporte_formats::answer::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
 use pasaporte_formats::report::FindingOut;
 use unicode_width::UnicodeWidthStr;
 
+use super::audit::count;
 use super::explain::{PERHAPS, heading};
 use super::page::{BOLD, DIM, NAME, Page, paint, style_of, wrap};
 
@@ -149,7 +150,7 @@ fn caller(it: &Let) -> String {
 
 fn exit(it: &Exit) -> Vec<Span> {
     let service = if it.service == "*" { "every service" } else { &it.service };
-    let things = if it.things == 1 { "1 thing".to_owned() } else { format!("{} things", it.things) };
+    let things = count(it.things, "thing");
     let things = match (it.confidential, it.things) {
         (0, _) => things,
         (some, all) if some == all => format!("{some} confidential"),
