@@ -19,21 +19,25 @@ def role:
 
 def wants:
   if startswith("code:") then {key: {part: "function", bundle: "app", desk: "admin"}[ltrimstr("code:")]} else . end;
-def front:
+# Parts and routes answer below the platform's own address.
+def address($part):
+  if $source.url and .path then {url: "\($source.url)/call/\($part)\(.path)"} else {} end;
+def front($part):
   {check: (.wants | wants), network: (if .reach == "inside" then "internal" else "internet" end)}
-  + optional("path"; .path);
+  + optional("path"; .path) + address($part);
 def lets_in:
   if .role then {to: "identity:\(.role)"}
   else {to: "service:\(.machine)"} + (if .of_desk then {when: {account_of_source: .of_desk}} else {} end) end;
 def part:
   {function: ({id: .part, in: $parent.bundle} + optional("owner"; .responsible)
-    + (if .fronts == [] then {} else {endpoints: [.fronts[] | front]} end)
+    + (if .fronts == [] then {} else {endpoints: [.part as $part | .fronts[] | front($part)]} end)
     + (if .fed_by == "calendar" then {triggers: [{kind: "timer"}]}
        elif .fed_by then {triggers: [{source: .fed_by}]} else {} end)
     + (if .lets_in then {invoke: [.lets_in[] | lets_in]} else {} end))};
 def route($gate):
-  {endpoint: {function: (.to | split("/")[1]), gateway: $gate, path, check: (.wants | wants),
-    presents: (if .brings.role then {identity: .brings.role} else {key: .brings.code} end)}};
+  (.to | split("/")[1]) as $part
+  | {endpoint: ({function: $part, gateway: $gate, path, check: (.wants | wants),
+      presents: (if .brings.role then {identity: .brings.role} else {key: .brings.code} end)} + address($part))};
 
 def code:
   {key: ({id: .code, opens: (if .for.part then "function:\(.for.part)" else "app:\(.for.bundle)" end),

@@ -21,14 +21,16 @@ def holding:
     + (if .kit then {set: .kit} else {statements: [{allow: .tools}]} end))};
 
 def guard: if .guard then {token: .guard} elif .site_key then {key: "app"} else "none" end;
-def url: {check: guard, path} + optional("methods"; .verbs);
+# Edges answer below the platform's own address.
+def address($edge): if $source.url then {url: "\($source.url)/call/\($edge)\(.path)"} else {} end;
+def url($edge): {check: guard, path} + optional("methods"; .verbs) + address($edge);
 def hook:
   {source: (.on | colon)}
   + (if .event == "row-change" then {kind: "database-change"} else {} end) + optional("header"; .sends);
 def machine: {to: "service:\(.machine)"} + (if .of_site then {when: {account_of_source: .of_site}} else {} end);
 def edge:
   {function: ({id: .edge, in: $parent.site, runs_as: .worker}
-    + (if .url then {endpoints: [.url | url]} else {} end)
+    + (if .url then .edge as $edge | {endpoints: [.url | url($edge)]} else {} end)
     + (if .hook then {triggers: [.hook | hook]} else {} end)
     + (if .machines then {invoke: [.machines[] | machine]} else {} end))};
 def key:

@@ -34,15 +34,17 @@ def wearer: {trusted: ({on: "identity:\($parent.badge)", to: [.who[] | who]} + w
 def lid: {ceiling: {id: .lid, over: [.over[] | ref], statements: [.clauses[] | clause]}};
 
 def craft_id: .craft | split("/")[1];
-def hatch:
+# Crafts answer below the platform's own address.
+def address($craft): if $source.url then {url: "\($source.url)/call/\($craft)\(.path)"} else {} end;
+def hatch($craft):
   {check: (if .asks == "nothing" then "none" elif .asks == "badge" then "identity" else .asks end),
    path, network: (if .side == "quay" then "internal" else "internet" end)}
-  + (if .verbs then {methods: .verbs} else {} end);
+  + (if .verbs then {methods: .verbs} else {} end) + address($craft);
 def spark:
   (if .by == "clock" then {kind: "timer"} else {source: (.stall | colon)} end)
   + (if .matching then {filter: .matching} else {} end);
 def craft:
   {function: ({id: craft_id, in: $parent.yard, runtime: "\(.engine.language) \(.engine.version)",
-    runs_as: .badge, endpoints: [.hatches[] | hatch], triggers: [.sparks[] | spark]}
+    runs_as: .badge, endpoints: [craft_id as $craft | .hatches[] | hatch($craft)], triggers: [.sparks[] | spark]}
     + (if .dials then {settings: .dials} else {} end))};
 def caller: {invoke_permission: ({on: "function:\($parent.craft)", to: [.who[] | who]} + when)};

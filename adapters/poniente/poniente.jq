@@ -31,12 +31,14 @@ def registration:
 
 def level:
   {open: "none", workerKey: {key: "function"}, suiteKey: {key: "app"}, captainKey: {key: "admin"}}[.level];
-def web:
-  {check: level, path: .route} + optional("methods"; .verbs) + optional("network"; .onlyFrom);
+# Workers answer below the platform's own address.
+def address($worker): if $source.url then {url: "\($source.url)/call/\($worker)\(.route)"} else {} end;
+def web($worker):
+  {check: level, path: .route} + optional("methods"; .verbs) + optional("network"; .onlyFrom) + address($worker);
 def worker:
   {function: ({id: .worker, in: ($parent.suite // $parent.tenancy), runs_as: .persona,
       state: (if .running then "enabled" else "disabled" end)}
-    + (if .web then {endpoints: [.web | web]} else {} end)
+    + (if .web then .worker as $worker | {endpoints: [.web | web($worker)]} else {} end)
     + (if .startedBy.timer then {triggers: [{kind: "timer"}]}
        elif .startedBy.belonging then {triggers: [{source: (.startedBy.belonging | thing)}]}
        else {} end))};

@@ -27,10 +27,12 @@ def within: if .within == "*" then "account:\($parent.basin)" else "app:\(.withi
 def crew:
   {group: {id: .crew, in: $parent.basin, rule: (.matches | rule), grants: [.holds[] | {set: held, at: within}]}};
 
-def window:
+# Hands answer below the platform's own address.
+def address($hand): if $source.url then {url: "\($source.url)/call/\($hand)\(.path)"} else {} end;
+def window($hand):
   {check: (if .shown_to == "passers-by" then "none" else "identity" end), path}
   + (if .pages then {allowed_origins: .pages, allows_credentials: (.with_cookies // false)} else {} end)
-  + (if .verbs then {methods: .verbs} else {} end);
+  + (if .verbs then {methods: .verbs} else {} end) + address($hand);
 def hears: if .bell then {kind: "timer"} else {source: "\(.kind):\(.name)"} end;
 def lets_in:
   {to: (if .members == "all" then "signed-in" else .members end)}
@@ -40,6 +42,6 @@ def hand:
   {identity: {id: .hand, in: $parent.area, kind: "managed-identity", life: "bound"}},
   {function: ({id: .hand, in: $parent.area, runs_as: .hand}
     + (if .wears then {tags: .wears} else {} end)
-    + (if .window then {endpoints: [.window | window]} else {} end)
+    + (if .window then .hand as $hand | {endpoints: [.window | window($hand)]} else {} end)
     + (if .hears then {triggers: [.hears | hears]} else {} end)
     + (if .also_lets_in then {invoke: [.also_lets_in[] | lets_in]} else {} end))};

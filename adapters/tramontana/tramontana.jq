@@ -27,16 +27,18 @@ def right:
   {grant: ({to: (.holder | holder), at: (.node | place)}
     + (if .right then {set: .right} else {statements: [{allow: .words}]} end))};
 
-def address:
+# Tasks answer below the platform's own address.
+def url($task): if $source.url then {url: "\($source.url)/call/\($task)\(.path)"} else {} end;
+def address($task):
   {check: (if .visitor == "any" then "none" else "identity" end), path}
-  + (if .verbs then {methods: .verbs} else {} end);
+  + (if .verbs then {methods: .verbs} else {} end) + url($task);
 def wakes: if . == "tide-clock" then {kind: "timer"} else {source: sub("/"; ":")} end;
 def lets_in: {to: .holders} + (if .if then {when: .if} else {} end);
 def task:
   {function: ({id: name, in: $parent.reach}
     + (if .agent then {runs_as: .agent} else {} end)
-    + (if .address then {endpoints: [.address | address]} else {} end)
-    + (if .wakes_on then {triggers: [.wakes_on | wakes]} else {} end)
+    + (if .address then name as $task | {endpoints: [.address | address($task)]} else {} end)
+    + (if .wakes_on then {triggers: [(.wakes_on | wakes) + (if .asleep then {state: "disabled"} else {} end)]} else {} end)
     + (if .rights then {invoke: [.rights[] | lets_in]} else {} end))};
 def mark:
   {key: ({id: .mark, opens: "function:\($parent.task)", reach: "function", created: .made, last_used: .seen}

@@ -399,7 +399,7 @@ impl<W: Write> Maker<'_, W> {
         };
         let network = self.pick(&["internet", "internet", "internal", "10.40.0.0/16"]);
         let mut endpoint = json!({"check": check, "network": network, "methods": ["POST"],
-            "path": format!("/{}", WORK[function % 24]), "host": format!("{}.marivela.example", it.id)});
+            "path": format!("/{}", WORK[function % 24]), "url": format!("https://{}.marivela.example/{}", it.id, WORK[function % 24])});
         if self.one_in(10) {
             endpoint["gateway"] = json!(format!("{}-door", it.id));
             endpoint["presents"] = json!("caller");

@@ -27,7 +27,7 @@ entries! {
         triggers: Vec<Trigger>, invoke: Vec<Admission> }
     /// An endpoint.
     Endpoint { check: Check, gateway: Option<String>, presents: Option<Presents>, network: Option<String>,
-        methods: Vec<String>, path: Option<String>, host: Option<String>, state: Option<String> }
+        methods: Vec<String>, path: Option<String>, url: Option<String>, state: Option<String> }
     /// A trigger.
     Trigger { source: Option<String>, kind: Option<String>, filter: Option<String>, state: Option<String> }
     /// A statement on a thing.

@@ -77,6 +77,7 @@ fn token(world: &mut World, change: impl FnOnce(&mut World, &mut Token)) {
         issuer: Some(world.builder.name("site.example")),
         audiences: List::default(),
         algorithm: None,
+        key_id: None,
         public: true,
         issued: None,
         expires: None,

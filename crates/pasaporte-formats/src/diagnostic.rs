@@ -1,7 +1,7 @@
 //! What is wrong with an input, with its place and the line itself.
 
-use crate::estate::is_unprintable;
 use crate::redact::covered;
+use crate::redact::is_unprintable;
 
 /// A place in a file and the words for what stands there.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]

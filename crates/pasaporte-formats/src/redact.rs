@@ -1,4 +1,4 @@
-//! Keeping secrets out of messages.
+//! Keeping out of messages what must not be in them: secrets, and what would deceive a reader.
 //!
 //! An estate has no place for secret values, but a file with a mistake in it may hold one all the
 //! same, and messages show lines. What looks like a secret is covered before a line is shown: the
@@ -26,6 +26,7 @@ pub(crate) fn covered(text: &str) -> String {
     let mut chars: Vec<char> = text.chars().collect();
     cover_runs(&mut chars);
     cover_values(&mut chars);
+    cover_questions(&mut chars);
     chars.into_iter().collect()
 }
 
@@ -43,6 +44,25 @@ fn cover_runs(chars: &mut [char]) {
             run.fill(COVER);
         }
         start = end.max(start + 1);
+    }
+}
+
+/// Covers what stands after `?` in a URL, and before `@`.
+fn cover_questions(chars: &mut [char]) {
+    let mut at = 0;
+    while let Some(found) = chars[at..].windows(3).position(|three| three == [':', '/', '/']) {
+        let start = at + found + 3;
+        let stops = |each: &char| each.is_whitespace() || matches!(each, '"' | '\'' | '<' | '>' | ',' | '}');
+        let end = start + chars[start..].iter().position(stops).unwrap_or(chars.len() - start);
+        let url = &mut chars[start..end];
+        if let Some(question) = url.iter().position(|each| *each == '?') {
+            url[question + 1..].fill(COVER);
+        }
+        let host = url.iter().position(|each| *each == '/').unwrap_or(url.len());
+        if let Some(name) = url[..host].iter().rposition(|each| *each == '@') {
+            url[..name].fill(COVER);
+        }
+        at = end;
     }
 }
 
@@ -77,6 +97,15 @@ fn cover_values(chars: &mut [char]) {
     }
 }
 
+/// Control characters, and those that reorder or hide text: what could deceive a reader of a report.
+pub fn is_unprintable(each: char) -> bool {
+    if each.is_ascii() {
+        return each.is_ascii_control();
+    }
+    each.is_control()
+        || matches!(each, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -89,6 +118,11 @@ mod tests {
     #[case("owner: eyJhbGciOiJub25lIn0.e30.", "owner: ••••••••••••••••••••••••")]
     #[case("- a9B8c7D6e5F4a9B8c7D6e5F4a9B8c7D6", "- ••••••••••••••••••••••••••••••••")]
     #[case("runs_as: a-rather-long-but-harmless-role-name", "runs_as: a-rather-long-but-harmless-role-name")]
+    #[case(
+        "url: https://gate.marivela.example/open?code=abc, id: x",
+        "url: https://gate.marivela.example/open?••••••••, id: x"
+    )]
+    #[case("url: \"http://me:it@gate.marivela.example\"", "url: \"http://•••••@gate.marivela.example\"")]
     #[case("value:", "value:")]
     fn covers(#[case] line: &str, #[case] shown: &str) {
         assert_eq!(covered(line), shown);

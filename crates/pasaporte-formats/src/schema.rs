@@ -2,12 +2,12 @@
 
 use schemars::{JsonSchema, generate::SchemaSettings};
 
-use crate::answer::{Card, Entered, Explained, Reached};
+use crate::answer::{Card, Entered, Explained, Knocks, Reached};
 use crate::estate::Document;
 use crate::report::Report;
 
 /// The schemas, by the names under which they are asked for.
-pub const NAMES: &[&str] = &["estate", "audit", "card", "explain", "entry", "reach"];
+pub const NAMES: &[&str] = &["estate", "audit", "card", "explain", "entry", "reach", "knock"];
 
 /// A schema by name, as JSON with a newline at the end.
 pub fn schema(name: &str) -> Option<String> {
@@ -18,6 +18,7 @@ pub fn schema(name: &str) -> Option<String> {
         "explain" => Some(text::<Explained>()),
         "entry" => Some(text::<Entered>()),
         "reach" => Some(text::<Reached>()),
+        "knock" => Some(text::<Knocks>()),
         _ => None,
     }
 }

@@ -77,7 +77,7 @@ impl Collecting<'_> {
         let from = match &source.from {
             From::Files(folder) => Answers::Saved(folder),
             From::Url { url, client, secret } => {
-                let agent = self.reaching.agent().map_err(one)?;
+                let agent = self.reaching.agent(crate::http::COLLECTOR).map_err(one)?;
                 let of = (url.as_str(), client.as_str(), secret.as_ref());
                 Answers::Platform(
                     Platform::new(&source.name, of, &adapter.sign_in, pace, agent).map_err(one)?,

@@ -5,7 +5,7 @@ use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
 use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::{KINDS, load};
+use pasaporte_formats::estate::{KINDS, check};
 use pasaporte_formats::text::{Form, Source};
 use serde_json::value::RawValue;
 
@@ -100,7 +100,7 @@ pub(crate) fn checked(name: &str, entities: &[Box<RawValue>]) -> Result<(), Diag
         text.push('\n');
     }
     let source = Source::Text { name: name.to_owned(), text, form: Form::Ndjson };
-    load(&[source], None, Diagnostics::default()).map(|_| ())
+    check(source)
 }
 
 #[cfg(test)]

@@ -12,6 +12,9 @@ use crate::adapter::{Pace, SignIn};
 use crate::program;
 use crate::source::Secret;
 
+/// What it is called when it collects.
+pub(crate) const COLLECTOR: &str =
+    concat!("pasaporte/", env!("CARGO_PKG_VERSION"), " (reads; changes nothing)");
 /// How often a request is tried before it counts as failed for good.
 pub(crate) const TRIES: u32 = 5;
 /// The first wait before asking again; each one after is twice as long.
@@ -73,8 +76,8 @@ impl Default for Reaching {
 }
 
 impl Reaching {
-    /// An agent that reaches platforms so.
-    pub(crate) fn agent(&self) -> Result<Agent, Box<Diagnostic>> {
+    /// An agent that reaches platforms so, and says what it is.
+    pub(crate) fn agent(&self, named: &str) -> Result<Agent, Box<Diagnostic>> {
         let roots = match &self.authorities {
             None => RootCerts::PlatformVerifier,
             Some(pem) => {
@@ -98,7 +101,7 @@ impl Reaching {
             .timeout_connect(Some(self.patience.min(Duration::from_secs(10))))
             .max_idle_connections_per_host(64)
             .tls_config(TlsConfig::builder().root_certs(roots).build())
-            .user_agent(concat!("pasaporte/", env!("CARGO_PKG_VERSION"), " (reads; changes nothing)"));
+            .user_agent(named);
         Ok(config.build().new_agent())
     }
 }

@@ -1,7 +1,8 @@
 //! Collecting estates from platforms: over HTTP, or from answers that were saved.
 //!
 //! What to ask, and what the answers mean, is an *adapter*: a manifest and jq programs, data and not code. Nothing
-//! here judges, and nothing of a platform is changed: every request reads.
+//! here judges, and nothing of a platform is changed: every request reads. Knocking at endpoints (`knock.rs`) collects too: what
+//! came back from one request without a credential.
 
 mod adapter;
 mod address;
@@ -10,6 +11,7 @@ mod collect;
 mod entity;
 mod http;
 mod journal;
+mod knock;
 mod program;
 mod saved;
 mod shipped;
@@ -21,6 +23,7 @@ pub use adapter::Adapter;
 pub use check::{Check, check};
 pub use collect::Collecting;
 pub use http::Reaching;
+pub use knock::{Door, Knocked, knock};
 pub use shipped::names as shipped_adapters;
 pub use source::{Secret, Source};
 pub use told::{Place, Progress, Told};

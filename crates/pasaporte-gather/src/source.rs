@@ -94,14 +94,15 @@ impl fmt::Debug for Secret {
 impl Source {
     /// A platform at an address.
     pub fn at(name: &str, adapter: &str, url: &str, client: &str, secret: Option<Secret>) -> Self {
-        let from = From::Url { url: url.trim_end_matches('/').to_owned(), client: client.to_owned(), secret };
-        let known = known(name, &BTreeMap::new());
+        let url = url.trim_end_matches('/').to_owned();
+        let known = known(name, Some(&url), &BTreeMap::new());
+        let from = From::Url { url, client: client.to_owned(), secret };
         Self { name: name.to_owned(), adapter: adapter.to_owned(), from, at_once: None, known }
     }
 
     /// Saved answers in a folder.
     pub fn saved(name: &str, adapter: &str, folder: &Path) -> Self {
-        let known = known(name, &BTreeMap::new());
+        let known = known(name, None, &BTreeMap::new());
         Self {
             name: name.to_owned(),
             adapter: adapter.to_owned(),
@@ -152,7 +153,8 @@ impl Source {
 impl Written {
     fn settle(self, folder: &Path, input: &mut dyn BufRead) -> Result<Source, (String, String)> {
         let wrong = |message: &str, help: &str| (message.to_owned(), help.to_owned());
-        let known = known(&self.name, &self.with);
+        let url = self.url.as_deref().map(|url| url.trim_end_matches('/'));
+        let known = known(&self.name, url, &self.with);
         let adapter = if Path::new(&self.adapter).components().count() > 1 {
             folder.join(&self.adapter).to_string_lossy().into_owned()
         } else {
@@ -255,8 +257,8 @@ fn is_file_name(name: &str) -> bool {
 }
 
 /// What adapters see as `$source`.
-fn known(name: &str, with: &BTreeMap<String, String>) -> Val {
-    let text = serde_json::json!({"name": name, "with": with}).to_string();
+fn known(name: &str, url: Option<&str>, with: &BTreeMap<String, String>) -> Val {
+    let text = serde_json::json!({"name": name, "url": url, "with": with}).to_string();
     program::parse(text.as_bytes()).unwrap_or_default()
 }
 

@@ -49,7 +49,10 @@ impl Door {
         if !self.outside {
             return 403;
         }
-        let takes = |each: &String| each.eq_ignore_ascii_case(method);
+        // Whoever answers GET answers HEAD (RFC 9110 §9.3.2).
+        let takes = |each: &String| {
+            each.eq_ignore_ascii_case(method) || (method == "HEAD" && each.eq_ignore_ascii_case("GET"))
+        };
         if !self.methods.is_empty() && method != "OPTIONS" && !self.methods.iter().any(takes) {
             return 405;
         }

@@ -13,6 +13,8 @@ pub(crate) struct Platform {
     pub(crate) world: &'static str,
     /// The page of a list that is never answered.
     pub(crate) out_of_order: Option<(&'static str, usize)>,
+    /// Functions whose endpoints answer anyone, whatever the platform says that they ask for.
+    pub(crate) loose: &'static [&'static str],
     /// The list that is made longer when a large platform is asked for, and what its items look like.
     pub(crate) grows: Option<Growing>,
 }
@@ -77,6 +79,7 @@ pub(crate) const ALL: &[Platform] = &[
         ],
         world: include_str!("../worlds/gregal.json"),
         out_of_order: None,
+        loose: &[],
         grows: None,
     },
     Platform {
@@ -98,6 +101,7 @@ pub(crate) const ALL: &[Platform] = &[
         ],
         world: include_str!("../worlds/lebeche.json"),
         out_of_order: Some(("sites/notices/holdings", 2)),
+        loose: &[],
         grows: None,
     },
     Platform {
@@ -118,6 +122,7 @@ pub(crate) const ALL: &[Platform] = &[
         ],
         world: include_str!("../worlds/levante.json"),
         out_of_order: None,
+        loose: &[],
         grows: None,
     },
     Platform {
@@ -144,6 +149,7 @@ pub(crate) const ALL: &[Platform] = &[
         ],
         world: include_str!("../worlds/poniente.json"),
         out_of_order: None,
+        loose: &["manifest-export"],
         grows: None,
     },
     Platform {
@@ -161,6 +167,7 @@ pub(crate) const ALL: &[Platform] = &[
         ],
         world: include_str!("../worlds/siroco.json"),
         out_of_order: None,
+        loose: &[],
         grows: None,
     },
     Platform {
@@ -179,6 +186,7 @@ pub(crate) const ALL: &[Platform] = &[
         ],
         world: include_str!("../worlds/tramontana.json"),
         out_of_order: None,
+        loose: &[],
         grows: Some(("tree/reaches/tides/tasks", |number| {
             format!(
                 r#"{{"node":"tides/task/gauge-{number:06}","agent":"tide-writer","wakes_on":"tide-clock"}}"#

@@ -67,11 +67,11 @@ fn every_rule_says_why_how_and_where_to_read_on() {
 
 /// In effect, not on paper: variations of one estate, each with what it should come to.
 #[rstest]
-#[case::a_public_token_opens_a_token_check("entry/anonymous-endpoint", "
+#[case::a_public_token_opens_a_token_check("entry/public-token", "
 functions: [{id: f, endpoints: [{check: {token: v}}]}]
 verifiers: [{id: v, issuers: [site.example]}]
 tokens: [{id: t, issuer: site.example, public: true}]", &["endpoint:f/direct"])]
-#[case::an_expired_public_token_does_not("entry/anonymous-endpoint", "
+#[case::an_expired_public_token_does_not("entry/public-token", "
 functions: [{id: f, endpoints: [{check: {token: v}}]}]
 verifiers: [{id: v, issuers: [site.example]}]
 tokens: [{id: t, issuer: site.example, public: true, expires: 2026-01-01}]", &[])]
@@ -125,7 +125,7 @@ identities: [{id: i, kind: service-account}]", &["endpoint:f/g/p"])]
 #[case::one_that_is_denied_does_not("entry/anonymous-route", "
 functions: [{id: f, endpoints: [{gateway: g, path: /p, check: none, presents: {identity: i}}], invoke: [identity:i]}]
 identities: [{id: i, kind: service-account, grants: [{statements: [deny function/invoke]}]}]", &[])]
-#[case::a_public_token_opens_a_route("entry/anonymous-route", "
+#[case::a_public_token_opens_a_route("entry/public-token", "
 functions: [{id: f, endpoints: [{gateway: g, path: /p, check: {token: v}, presents: {key: k}}, {check: {key: function}}]}]
 keys: [{id: k, opens: function:f, reach: function}]
 verifiers: [{id: v, issuers: [site.example], audiences: [web]}]

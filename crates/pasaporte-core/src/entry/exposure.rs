@@ -65,13 +65,7 @@ impl Access<'_> {
         }
         let mut widest = Exposed::INSIDE;
         for &endpoint in estate.endpoints_of(function) {
-            for caller in self.callers_at(endpoint) {
-                let to = self.circle(caller.who, Thing::Function(function));
-                let network = estate.get(endpoint).map(|it| &it.network);
-                let to = if network.is_none_or(faces_internet) { to } else { narrowed(to, network) };
-                let surely = caller.verdict == Verdict::Yes;
-                widest = widest.wider(Exposed { to, surely, through: Some((function, Some(endpoint))) });
-            }
+            widest = widest.wider(self.exposure_at(endpoint));
         }
         for &trigger in estate.triggers_of(function) {
             for (crowd, to) in
@@ -108,6 +102,19 @@ impl Access<'_> {
         widest
     }
 
+    /// Who gets through an endpoint, at the widest.
+    pub fn exposure_at(&self, id: EndpointId) -> Exposed {
+        let mut widest = Exposed::INSIDE;
+        let Some(endpoint) = self.estate().get(id) else { return widest };
+        for caller in self.callers_at(id) {
+            let to = self.circle(caller.who, Thing::Function(endpoint.function));
+            let to = if faces_internet(&endpoint.network) { to } else { narrowed(to, &endpoint.network) };
+            let surely = caller.verdict == Verdict::Yes;
+            widest = widest.wider(Exposed { to, surely, through: Some((endpoint.function, Some(id))) });
+        }
+        widest
+    }
+
     /// The circle of those who bear a principal's name, seen from a thing.
     pub fn circle(&self, who: Principal, from: Thing) -> Exposure {
         match who {
@@ -132,10 +139,10 @@ impl Access<'_> {
 
 /// Whoever is let in from some networks only is a known party: an outsider, or an insider where
 /// those networks are private.
-fn narrowed(to: Exposure, network: Option<&Network>) -> Exposure {
+fn narrowed(to: Exposure, network: &Network) -> Exposure {
     let private = match network {
-        Some(Network::Listed(networks)) => networks.iter().all(crate::access::is_private),
-        _ => true,
+        Network::Listed(networks) => networks.iter().all(crate::access::is_private),
+        Network::Internal | Network::Internet => true,
     };
     to.max(if private { Exposure::Insiders } else { Exposure::Outsider })
 }

@@ -3,6 +3,8 @@
 //! A function's callers are the union over its endpoints, direct ([`Access::callers_at`]) or behind a gateway
 //! (`route.rs`), its triggers ([`Access::feeders`]) and its invoke permissions, which the decision answers.
 
+mod contract;
+mod drift;
 mod exposure;
 mod feed;
 mod route;
@@ -13,6 +15,8 @@ use crate::estate::{
     TokenId, Verifier, VerifierId, Way,
 };
 
+pub use contract::{Held, HeldContracts, Standing, Strength, Unspoken};
+pub use drift::{Aspect, Drift};
 pub use exposure::{Exposed, Exposure};
 pub use feed::Feeder;
 pub use route::{By, Passage};
@@ -93,6 +97,16 @@ impl<'e> Access<'e> {
             Way::Direct => self.pass_check(&endpoint.check, endpoint.function),
             Way::Route { presents, .. } => self.callers_on(endpoint, presents),
         }
+    }
+
+    /// Whether somebody who shows nothing at all gets through an endpoint: surely, perhaps or not. Where a token that
+    /// anybody can have opens it, it must still be shown.
+    pub fn opens_to_nothing(&self, id: EndpointId) -> Verdict {
+        let callers = self.callers_at(id).into_iter().filter(|caller| {
+            let shows_nothing = matches!(caller.because, Because::NoCheck | Because::Decision(_));
+            caller.who == Principal::Anyone && shows_nothing
+        });
+        callers.map(|caller| caller.verdict).max().unwrap_or(Verdict::No)
     }
 
     /// Everybody who gets through an endpoint, each surely or perhaps. At a function's own check of identity that is
@@ -186,8 +200,13 @@ impl<'e> Access<'e> {
             || (token.audiences.is_empty() && token.verifier == Some(id));
         let signed = verifier.algorithms.is_empty()
             || token.algorithm.is_none_or(|algorithm| accepts(verifier.algorithms, algorithm));
-        let ended = estate.has_ended(token.expires);
-        !made_for_another && issued && addressed && signed && !ended
+        let known = match (&verifier.keys, token.key_id) {
+            (Some(keys), Some(key)) => keys.ids.contains(&key),
+            (Some(keys), None) => keys.unnamed || !keys.ids.is_empty(),
+            (None, _) => true,
+        };
+        let ended = verifier.checks_expiry && estate.has_ended(token.expires);
+        !made_for_another && issued && addressed && signed && known && !ended
     }
 
     /// Those who pass a check of identity: whoever may invoke the function. Of a crowd somebody is asked about

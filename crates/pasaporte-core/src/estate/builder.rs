@@ -7,9 +7,10 @@ use thiserror::Error;
 use super::cycles::circles;
 use super::ids::Position;
 use super::{
-    ActionEntry, ActionsId, Admission, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId, Grant,
-    GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal, ResourcesId,
-    ScopeId, ScopeKind, Selection, SetId, Statement, StatementId, Statements, Thing, Tree, Usage,
+    ActionEntry, ActionsId, Admission, Attempt, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId,
+    Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal,
+    ResourcesId, ScopeId, ScopeKind, Selection, SetId, Statement, StatementId, Statements, Thing, Tree,
+    Usage,
 };
 use crate::pattern::BadPattern;
 
@@ -190,6 +191,16 @@ impl Builder {
     /// Adds what a collector could not see.
     pub fn blind_spot(&mut self, blind: BlindSpot) {
         self.estate.blind_spots.push(blind);
+    }
+
+    /// Adds what came back from an endpoint that was tried.
+    pub fn attempt(&mut self, attempt: Attempt) {
+        self.estate.attempts.push(attempt);
+    }
+
+    /// A declared thing, to be filled from a document that it names.
+    pub fn get_mut<K: Kept>(&mut self, id: K) -> Option<&mut K::Value> {
+        K::table_mut(&mut self.estate.tables).get_mut(id.index())
     }
 
     /// Says when the estate was true.

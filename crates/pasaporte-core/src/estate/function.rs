@@ -98,8 +98,8 @@ pub struct Endpoint {
     pub methods: List<Name>,
     /// The path, as the platform writes it.
     pub path: Option<Name>,
-    /// The host name.
-    pub host: Option<Name>,
+    /// The address that answers, as an absolute URL.
+    pub url: Option<Name>,
     /// Origins that browsers may call from.
     pub allowed_origins: List<Name>,
     /// Whether those calls may carry credentials.

@@ -125,8 +125,27 @@ pub struct Verifier {
     pub algorithms: List<Name>,
     /// Where its key set is kept.
     pub key_set: Option<Name>,
+    /// The keys of that set, where it was read.
+    pub keys: Option<KeySet>,
     /// Whether it checks signatures at all.
     pub checks_signature: bool,
+    /// Whether it refuses tokens that have ended, or that never end.
+    pub checks_expiry: bool,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// The keys that a verifier checks signatures with (RFC 7517); of the keys themselves nothing is kept.
+#[derive(Debug, Clone)]
+pub struct KeySet {
+    /// Ids of keys that can check a signature.
+    pub ids: Vec<Name>,
+    /// Whether one of those has no id, so that a token need not name its key.
+    pub unnamed: bool,
+    /// Ids of keys that can make signatures too: whoever reads the set can make tokens.
+    pub secret: Vec<Name>,
+    /// What of it could not be used.
+    pub unread: Vec<super::Unread>,
     /// Where it was read.
     pub origin: Origin,
 }
@@ -140,6 +159,8 @@ pub struct Token {
     pub audiences: List<Name>,
     /// How it is signed (RFC 7518 name).
     pub algorithm: Option<Name>,
+    /// The key that it says it is signed with.
+    pub key_id: Option<Name>,
     /// Handed to public clients.
     pub public: bool,
     /// When it was issued.

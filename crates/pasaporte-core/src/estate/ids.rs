@@ -75,6 +75,8 @@ ids! {
     VerifierId = "verifier";
     /// A [`Token`](super::Token) known by its claims.
     TokenId = "token";
+    /// A [`Contract`](super::Contract).
+    ContractId = "contract";
     /// An [`Enrolment`](super::Enrolment).
     EnrolmentId = "enrolment";
     /// A [`Resource`](super::Resource); its name is already `kind:id`.

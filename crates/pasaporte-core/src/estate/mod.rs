@@ -4,8 +4,10 @@
 //! reading needs one pass and nothing is resolved twice; a slot that stays empty is a thing that is
 //! referred to and not there, and whoever looks it up gets `None`.
 
+mod attempt;
 mod builder;
 mod condition;
+mod contract;
 mod cycles;
 mod function;
 mod grouped;
@@ -31,17 +33,21 @@ use indexmap::IndexSet;
 use jiff::Timestamp;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
+pub use attempt::{Attempt, Came, Shows};
 pub use builder::{Builder, Fault};
 pub use condition::{Attribute, Condition, Test};
+pub use contract::{
+    Asked, Contract, ContractOf, KeyPlace, Operation, Requirement, Scheme, SchemeKind, Unread,
+};
 pub use function::{Check, Endpoint, Function, Network, Presents, Trigger, Way};
 pub(crate) use grouped::Grouped;
 pub use identity::{
-    Enrolment, Group, Identity, IdentityKind, Life, MemberKind, MembershipRule, Token, User, Verifier,
+    Enrolment, Group, Identity, IdentityKind, KeySet, Life, MemberKind, MembershipRule, Token, User, Verifier,
 };
 pub use ids::{
-    ActionsId, AdmissionId, CeilingId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id, IdentityId,
-    KeyId, PatternId, ResourceId, ResourcesId, ScopeId, SetId, StatementId, TokenId, TriggerId, UserId,
-    VerifierId,
+    ActionsId, AdmissionId, CeilingId, ContractId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id,
+    IdentityId, KeyId, PatternId, ResourceId, ResourcesId, ScopeId, SetId, StatementId, TokenId, TriggerId,
+    UserId, VerifierId,
 };
 pub use key::{Key, KeyOf, KeyReach, LastUse};
 pub use lists::{List, Listed};
@@ -88,6 +94,8 @@ pub struct Estate {
     usage: Vec<Usage>,
     coverage: Vec<LogCoverage>,
     blind_spots: Vec<BlindSpot>,
+    attempts: Vec<Attempt>,
+    declared: Option<Box<Self>>,
     as_of: Option<Timestamp>,
     endpoints_of: Grouped<EndpointId>,
     triggers_of: Grouped<TriggerId>,
@@ -237,6 +245,22 @@ impl Estate {
     /// What collectors could not see.
     pub fn blind_spots(&self) -> &[BlindSpot] {
         &self.blind_spots
+    }
+
+    /// What came back from endpoints that were tried with no credential, in the order read.
+    pub fn attempts(&self) -> &[Attempt] {
+        &self.attempts
+    }
+
+    /// The estate as it is declared in source control, where that was read beside what is deployed. Its files are
+    /// those of this estate.
+    pub fn declared(&self) -> Option<&Self> {
+        self.declared.as_deref()
+    }
+
+    /// Puts what is declared beside what is deployed.
+    pub fn set_declared(&mut self, declared: Self) {
+        self.declared = Some(Box::new(declared));
     }
 
     /// The scope tree.

@@ -1,8 +1,9 @@
 //! Who refers to what: the walk that finds references to things that are not in the estate.
 
 use super::{
-    At, Bounded, Check, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key, KeyId, KeyOf, Origin,
-    Presents, Principal, ResourceId, ScopeId, SetId, Thing, TokenId, TriggerId, UserId, VerifierId, Way,
+    At, Bounded, Check, ContractId, ContractOf, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key,
+    KeyId, KeyOf, Origin, Presents, Principal, ResourceId, ScopeId, SetId, Thing, TokenId, TriggerId, UserId,
+    VerifierId, Way,
 };
 
 /// One thing named by another.
@@ -116,6 +117,17 @@ impl Estate {
     }
 
     fn other_references(&self, refer: &mut impl FnMut(Thing, &'static str, Option<Thing>, Origin)) {
+        for (id, it) in self.all::<ContractId>() {
+            if let ContractOf::Function(function) = it.of {
+                refer(Thing::Contract(id), "is the contract of", Some(Thing::Function(function)), it.origin);
+            }
+        }
+        for it in self.attempts() {
+            let endpoint = Thing::Endpoint(it.endpoint);
+            if !self.is_declared(endpoint) {
+                refer(endpoint, "was tried", Some(endpoint), it.origin);
+            }
+        }
         for (index, it) in self.enrolments().iter().enumerate() {
             let from = Thing::Enrolment(super::Id::new(index));
             refer(from, "lies in", it.scope.map(Thing::Scope), it.origin);

@@ -7,9 +7,9 @@ use rustc_hash::FxBuildHasher;
 
 use super::ids::Id;
 use super::{
-    Endpoint, EndpointId, Function, FunctionId, Group, GroupId, Identity, IdentityId, Key, KeyId, Name,
-    PermissionSet, Resource, ResourceId, Scope, ScopeId, SetId, Thing, Token, TokenId, Trigger, TriggerId,
-    User, UserId, Verifier, VerifierId,
+    Contract, ContractId, Endpoint, EndpointId, Function, FunctionId, Group, GroupId, Identity, IdentityId,
+    Key, KeyId, Name, PermissionSet, Resource, ResourceId, Scope, ScopeId, SetId, Thing, Token, TokenId,
+    Trigger, TriggerId, User, UserId, Verifier, VerifierId,
 };
 
 /// Things of one kind, in the order of their first mention. A mention makes a slot; a declaration
@@ -54,6 +54,10 @@ impl<T> Table<T> {
 
     pub(super) fn get(&self, index: usize) -> Option<&T> {
         self.slots[index].as_ref()
+    }
+
+    pub(super) fn get_mut(&mut self, index: usize) -> Option<&mut T> {
+        self.slots[index].as_mut()
     }
 
     pub(super) fn find(&self, name: Name) -> Option<usize> {
@@ -128,5 +132,6 @@ tables! {
     keys: KeyId => Key, Thing::Key;
     verifiers: VerifierId => Verifier, Thing::Verifier;
     tokens: TokenId => Token, Thing::Token;
+    contracts: ContractId => Contract, Thing::Contract;
     resources: ResourceId => Resource, Thing::Resource;
 }

@@ -3,8 +3,9 @@
 use std::cmp::Ordering;
 
 use super::{
-    At, Ceiling, CeilingId, EndpointId, Enrolment, EnrolmentId, Estate, FunctionId, GrantId, GroupId, Id,
-    IdentityId, KeyId, KeyOf, Origin, Principal, ScopeId, SetId, TokenId, TriggerId, UserId, VerifierId,
+    At, Ceiling, CeilingId, ContractId, ContractOf, EndpointId, Enrolment, EnrolmentId, Estate, FunctionId,
+    GrantId, GroupId, Id, IdentityId, KeyId, KeyOf, Origin, Principal, ScopeId, SetId, TokenId, TriggerId,
+    UserId, VerifierId,
 };
 use super::{ResourceId, ScopeKind, Vocabulary};
 
@@ -25,6 +26,7 @@ pub enum Thing {
     Key(KeyId),
     Verifier(VerifierId),
     Token(TokenId),
+    Contract(ContractId),
     Enrolment(EnrolmentId),
     Resource(ResourceId),
 }
@@ -58,6 +60,7 @@ impl Estate {
             Thing::Key(id) => self.kind_and_id(id),
             Thing::Verifier(id) => self.kind_and_id(id),
             Thing::Token(id) => self.kind_and_id(id),
+            Thing::Contract(id) => self.kind_and_id(id),
             Thing::Resource(id) => self.id(id).to_owned(),
             Thing::Grant(id) => format!("grant:{}", self.grant_id(id)),
             Thing::Ceiling(id) => match self.ceiling(id).id {
@@ -147,6 +150,7 @@ impl Estate {
             Thing::Key(id) => self.get(id).map(|it| it.origin),
             Thing::Verifier(id) => self.get(id).map(|it| it.origin),
             Thing::Token(id) => self.get(id).map(|it| it.origin),
+            Thing::Contract(id) => self.get(id).map(|it| it.origin),
             Thing::Resource(id) => self.get(id).map(|it| it.origin),
             Thing::Grant(id) => Some(self.grant(id).origin),
             Thing::Ceiling(id) => Some(self.ceiling(id).origin),
@@ -166,6 +170,10 @@ impl Estate {
                 KeyOf::Scope(scope) => Some(scope),
             },
             Thing::Token(id) => return self.get(id).and_then(|it| it.verifier).map(Thing::Verifier),
+            Thing::Contract(id) => match self.get(id)?.of {
+                ContractOf::Function(function) => return Some(Thing::Function(function)),
+                ContractOf::Gateway(_) => None,
+            },
             Thing::Identity(id) => self.get(id).and_then(|it| it.scope),
             Thing::User(id) => self.get(id).and_then(|it| it.scope),
             Thing::Group(id) => self.get(id).and_then(|it| it.scope),

@@ -5,13 +5,14 @@ use std::sync::OnceLock;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 
 use super::Harm;
 use crate::access::{Access, Context};
-use crate::entry::Exposed;
+use crate::entry::{Exposed, HeldContracts};
 use crate::estate::{
-    Effect, Environment, Estate, FunctionId, Grant, GrantId, Id, IdentityId, KeyReach, Principal, ScopeId,
-    StatementId,
+    Attempt, Effect, EndpointId, Environment, Estate, FunctionId, Grant, GrantId, Id, IdentityId, KeyReach,
+    Principal, ScopeId, StatementId,
 };
 
 /// What counts as old, and what is asked of keys.
@@ -42,6 +43,9 @@ pub struct Audit<'e> {
     /// Of each identity the widest exposure of what runs as it, and the environment that it is judged by.
     surroundings: Vec<OnceLock<(Exposed, Option<Environment>)>>,
     assuming: OnceLock<Vec<(GrantId, StatementId)>>,
+    contracts: OnceLock<HeldContracts>,
+    /// The places of tries, by their endpoints.
+    tries: OnceLock<FxHashMap<EndpointId, Vec<usize>>>,
 }
 
 impl<'e> Audit<'e> {
@@ -55,6 +59,8 @@ impl<'e> Audit<'e> {
             surroundings: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
             assuming: OnceLock::new(),
+            contracts: OnceLock::new(),
+            tries: OnceLock::new(),
         }
     }
 
@@ -197,6 +203,24 @@ impl<'e> Audit<'e> {
     /// The functions that live directly in a scope, or in any scope below it.
     pub fn functions_below(&self, scope: ScopeId) -> impl ExactSizeIterator<Item = FunctionId> {
         self.access.functions_in(scope)
+    }
+
+    /// Contracts held against what is deployed.
+    pub fn contracts(&self) -> &HeldContracts {
+        self.contracts.get_or_init(|| self.access.held_contracts())
+    }
+
+    /// The tries of an endpoint, in the order read.
+    pub fn tries_of(&self, endpoint: EndpointId) -> impl Iterator<Item = &'e Attempt> {
+        let attempts = self.estate().attempts();
+        let all = self.tries.get_or_init(|| {
+            let mut all: FxHashMap<EndpointId, Vec<usize>> = FxHashMap::default();
+            for (place, attempt) in attempts.iter().enumerate() {
+                all.entry(attempt.endpoint).or_default().push(place);
+            }
+            all
+        });
+        all.get(&endpoint).into_iter().flatten().map(|place| &attempts[*place])
     }
 
     /// Works out what most rules ask for, with all processors.

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use super::finding::{Raised, Raising};
 use super::words::listed;
 use super::{Audit, Level, Rule, Severity, Sureness, Told};
-use crate::estate::{Condition, KeyId, Reference, Thing};
+use crate::estate::{Condition, ContractId, KeyId, Reference, Thing, VerifierId};
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
@@ -34,6 +34,16 @@ pub(super) const RULES: &[Rule] = &[
         check: "Gather again: the blind spot is gone.",
         references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
         judge: partial_collection,
+    },
+    Rule {
+        id: "blind/unread-document",
+        title: "A part of a contract or key set could not be understood",
+        why: "What an operation should ask of callers, or whether a key is trusted, is not known, so nothing was held \
+              against it.",
+        fix: "Mend the document where it says, or have whoever made it do so.",
+        check: "Audit again: the part is read.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
+        judge: unread_document,
     },
     Rule {
         id: "blind/unknown-age",
@@ -103,6 +113,7 @@ fn hides(thing: Thing) -> &'static str {
         | Thing::Grant(_)
         | Thing::Ceiling(_)
         | Thing::Token(_)
+        | Thing::Contract(_)
         | Thing::Enrolment(_) => "What it is, is not known.",
     }
 }
@@ -152,6 +163,24 @@ fn partial_collection(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             Told::new(format!("Not collected: {}.{hides}", estate.text(what)))
                 .fix("Give the collector the access it lacked, and gather again.")
                 .at(origin, "the collector's note")
+        });
+    }
+}
+
+fn unread_document(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    let contracts = estate.all::<ContractId>().map(|(id, it)| (Thing::Contract(id), it.unread.as_slice()));
+    let keys = estate
+        .all::<VerifierId>()
+        .filter_map(|(id, it)| it.keys.as_ref().map(|keys| (Thing::Verifier(id), keys.unread.as_slice())));
+    for (thing, unread) in
+        contracts.chain(keys).flat_map(|(thing, all)| all.iter().map(move |it| (thing, it)))
+    {
+        let (what, origin) = (unread.what, unread.origin);
+        raising.raise(&blind(thing).facet(estate.text(what)), move |audit| {
+            Told::new(format!("Not understood: {}.", audit.estate().text(what)))
+                .fix("Mend the document there, or have whoever made it do so.")
+                .at(origin, "the document")
         });
     }
 }

@@ -50,7 +50,7 @@ pub(super) const RULES: &[Rule] = &[
 
 /// A statement that allows, held by somebody through a grant in force.
 #[derive(Clone, Copy)]
-struct Held {
+pub(super) struct Held {
     grant: GrantId,
     statement: StatementId,
     /// The set that contains the statement; none where the grant does itself.
@@ -157,6 +157,10 @@ fn wide_reach(audit: &Audit<'_>, held: Held, kinds: &mut KnownKinds) -> Option<W
     let telling = |class| class != Some(ActionClass::List);
     let mut reach: Option<WideReach> = None;
     for kind in kinds.covered(audit, resources).iter() {
+        // Invoking every function is entry/wide-invoke-grant's.
+        if &**kind == "function" && held.invokes_only(audit) {
+            continue;
+        }
         let classes = held.classes(audit, &format!("{kind}/?*"));
         // Reading is sensitive where something confidential can be read.
         let reads = || classes.first(telling).filter(|_| things_of(audit, kind, held).1 > 0);
@@ -173,7 +177,9 @@ fn wide_reach(audit: &Audit<'_>, held: Held, kinds: &mut KnownKinds) -> Option<W
         return reach;
     }
     let every = held.classes(audit, EVERY_ACTION);
-    let (action, class) = every.first(harmful)?;
+    let invokes_only = held.invokes_only(audit);
+    let beyond = |class| harmful(class) && !(invokes_only && class == Some(ActionClass::Invoke));
+    let (action, class) = every.first(beyond)?;
     Some(WideReach {
         kinds: Vec::new(),
         action: action.to_owned(),
@@ -283,7 +289,7 @@ fn is_plain(word: &str) -> bool {
 }
 
 /// Grants at the app or at a thing are as narrow as a place can make them.
-fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
+pub(super) fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
     match grant.at {
         At::Everywhere => true,
         At::Thing(Thing::Scope(scope)) => {
@@ -296,7 +302,7 @@ fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
 }
 
 /// The allowing statements of all grants that had not expired and that somebody holds.
-fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = Held> + 'a {
+pub(super) fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = Held> + 'a {
     let estate = audit.estate();
     let held = estate.grants().filter(|(_, grant)| is_held(audit, grant));
     held.flat_map(move |(id, grant)| {
@@ -318,11 +324,11 @@ fn is_held(audit: &Audit<'_>, grant: &Grant) -> bool {
 }
 
 impl Held {
-    fn grant<'e>(self, audit: &Audit<'e>) -> &'e Grant {
+    pub(super) fn grant<'e>(self, audit: &Audit<'e>) -> &'e Grant {
         audit.estate().grant(self.grant)
     }
 
-    fn statement<'e>(self, audit: &Audit<'e>) -> &'e Statement {
+    pub(super) fn statement<'e>(self, audit: &Audit<'e>) -> &'e Statement {
         audit.estate().statement(self.statement)
     }
 
@@ -335,8 +341,14 @@ impl Held {
         audit.access().classes(self.statement(audit).actions, within, self.any_case(audit))
     }
 
+    /// Whether all that it lets its holder do to functions is to invoke them.
+    pub(super) fn invokes_only(self, audit: &Audit<'_>) -> bool {
+        let classes = self.classes(audit, "function/?*");
+        !classes.all && classes.first(|class| class != Some(ActionClass::Invoke)).is_none()
+    }
+
     /// How sure it is that all of `actions` is left on something the statement names; none if it is confined.
-    fn left(self, audit: &Audit<'_>, actions: &Pattern) -> Option<Sureness> {
+    pub(super) fn left(self, audit: &Audit<'_>, actions: &Pattern) -> Option<Sureness> {
         let (grant, statement) = (self.grant(audit), self.statement(audit));
         let estate = audit.estate();
         let given = audit.now();
@@ -355,7 +367,7 @@ impl Held {
     }
 
     /// Who holds it, as the subject of a sentence on the finding's thing.
-    fn holder(self, audit: &Audit<'_>) -> String {
+    pub(super) fn holder(self, audit: &Audit<'_>) -> String {
         let principal = self.grant(audit).principal;
         match principal {
             Principal::Group(group) if audit.estate().get(group).is_none() => "Whoever is in it".to_owned(),
@@ -381,7 +393,7 @@ impl Held {
     }
 
     /// "by the ready-made permission-set:x"
-    fn source(self, audit: &Audit<'_>) -> String {
+    pub(super) fn source(self, audit: &Audit<'_>) -> String {
         let estate = audit.estate();
         let Some(held) = self.grant(audit).set else { return "by a statement of its own".to_owned() };
         let ready = match estate.get(held).map(|set| set.made_by) {
@@ -412,7 +424,7 @@ impl Held {
     }
 
     /// Raises it as too wide: `situation` says how, `narrow_to` to what it should be narrowed.
-    fn raise(
+    pub(super) fn raise(
         self,
         audit: &Audit<'_>,
         raising: &mut Raising<'_, '_>,

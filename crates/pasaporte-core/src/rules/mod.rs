@@ -54,9 +54,21 @@ impl Rule {
 
 /// Every rule, by family and then in the order in which one would read them.
 pub fn all() -> impl Iterator<Item = &'static Rule> {
-    [entry::RULES, grant::RULES, identity::RULES, trust::RULES, key::RULES, blind::RULES]
-        .into_iter()
-        .flatten()
+    [
+        entry::anonymous::RULES,
+        entry::token::RULES,
+        entry::address::RULES,
+        entry::invoke::RULES,
+        entry::source::RULES,
+        entry::otherwise::RULES,
+        grant::RULES,
+        identity::RULES,
+        trust::RULES,
+        key::RULES,
+        blind::RULES,
+    ]
+    .into_iter()
+    .flatten()
 }
 
 /// Runs the chosen rules, side by side. The findings come worst first, then by rule and thing; what a rule

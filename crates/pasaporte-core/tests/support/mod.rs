@@ -249,7 +249,7 @@ impl World {
             network,
             methods: List::default(),
             path: None,
-            host: None,
+            url: None,
             allowed_origins: List::default(),
             allows_credentials: false,
             state: State::Enabled,
@@ -274,7 +274,9 @@ impl World {
             audiences: List::default(),
             algorithms: List::default(),
             key_set: None,
+            keys: None,
             checks_signature: true,
+            checks_expiry: true,
             origin,
         };
         change(self, &mut verifier);

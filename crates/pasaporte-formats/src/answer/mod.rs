@@ -6,6 +6,7 @@
 mod card;
 mod entry;
 mod explain;
+mod knock;
 mod reach;
 
 use pasaporte_core::access::Access;
@@ -16,6 +17,7 @@ use serde::Serialize;
 pub use card::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
 pub use entry::{Behind, Door, Entered, Entrant, FeederOut, Members, TriggerOut};
 pub use explain::{Explained, GroundOut, NearMiss, QuestionOut};
+pub use knock::{KnockOut, Knocks, LeftOut};
 pub use reach::{ActOut, BecomingOut, Reached, RightOut};
 
 /// The version of these outputs.

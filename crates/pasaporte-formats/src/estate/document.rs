@@ -8,12 +8,12 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::entries::{
-    Action, BlindSpot, Ceiling, Coverage, Endpoint, Enrolment, Function, Grant, Group, Identity, Key,
-    PermissionSet, Resource, Scope, Token, Trigger, Usage, User, Verifier,
+    Action, Attempt, BlindSpot, Ceiling, Contract, Coverage, Endpoint, Enrolment, Function, Grant, Group,
+    Identity, Key, PermissionSet, Resource, Scope, Token, Trigger, Usage, User, Verifier,
 };
-use super::read::{Read, Report};
 use super::statements::Admission;
 use super::values::Moment;
+use crate::read::{Read, Report};
 use crate::text::View;
 
 macro_rules! sections {
@@ -28,6 +28,9 @@ macro_rules! sections {
             /// When the estate was true; the time that all ages and expiries are judged by.
             #[serde(default, skip_serializing_if = "Option::is_none")]
             pub(crate) as_of: Option<Moment>,
+            /// Whether this is how things should be, as source control has them, rather than how they are.
+            #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+            pub(crate) declared: bool,
             $($(#[$doc])* #[serde(default, skip_serializing_if = "Vec::is_empty")] pub(crate) $field: Vec<$type<'a>>,)*
         }
 
@@ -94,6 +97,10 @@ sections! {
     "usage" "used" usage: Usage(Usage),
     /// What logs cover.
     "logs" "log" logs: Coverage(Coverage),
+    /// API contracts.
+    "contracts" "contract" contracts: Contract(Contract),
+    /// What came back from endpoints that were tried with no credential.
+    "tries" "try" tries: Attempt(Attempt),
     /// What collectors could not see.
     "blind_spots" "blind_spot" blind_spots: BlindSpot(BlindSpot),
 }

@@ -9,11 +9,12 @@ use pasaporte_core::estate::{
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, Serializer};
 
-use super::read::{Read, Report, nearest, printable, record, scalar_text};
 use super::statements::{Admission, Statement, When};
 use super::values::{
-    ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, SettingName, Text, ThingName, Word,
+    ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, SettingName, Text, ThingName, Url,
+    Word,
 };
+use crate::read::{Read, Report, nearest, printable, record, scalar_text};
 use crate::text::{Value, View};
 
 record! {
@@ -98,8 +99,8 @@ record! {
             "methods" methods: Many<Text<'a>>,
             /// The path.
             "path" path: Option<Text<'a>>,
-            /// The host name.
-            "host" host: Option<Text<'a>>,
+            /// The address that answers, as an absolute `http` or `https` URL: what `knock` tries.
+            "url" url: Option<Url<'a>>,
             /// Origins that browsers may call from; `*` is any.
             "allowed_origins" allowed_origins: Many<Text<'a>>,
             /// Whether such calls may carry credentials.
@@ -307,10 +308,12 @@ record! {
             "audiences" audiences: Many<Text<'a>>,
             /// Algorithms it accepts (RFC 7518); any if left out.
             "algorithms" algorithms: Many<Text<'a>>,
-            /// Where its key set is kept.
+            /// Its key set (RFC 7517): a JSON file, seen from this one's folder; or a URL, which is not read.
             "key_set" key_set: Option<Text<'a>>,
             /// Whether it checks signatures; it does if left out.
             "checks_signature" checks_signature: Option<bool>,
+            /// Whether it refuses tokens that have ended or never end; it does if left out.
+            "checks_expiry" checks_expiry: Option<bool>,
         }
     }
 
@@ -329,6 +332,8 @@ record! {
             "audiences" audiences: Many<Text<'a>>,
             /// How it is signed (RFC 7518).
             "algorithm" algorithm: Option<Text<'a>>,
+            /// The key that it says it is signed with (`kid`, RFC 7515).
+            "key_id" key_id: Option<Text<'a>>,
             /// Handed to public clients.
             "public" public: bool,
             /// When it was issued.
@@ -424,6 +429,40 @@ record! {
         may {
             /// Which actions are logged; all if left out.
             "actions" actions: Many<ActionPattern<'a>>,
+        }
+    }
+
+    /// An API contract (OpenAPI 3.0 or 3.1): what callers of a gateway or a function should have to show.
+    Contract: "a contract" {
+        must {
+            /// Its id; unique among contracts.
+            "id" id: Name<'a>,
+            /// The document, as a path seen from this file's folder.
+            "document" document: Text<'a>,
+        }
+        may {
+            /// The gateway that it is of.
+            "gateway" gateway: Option<Name<'a>>,
+            /// The function that it is of.
+            "function" function: Option<Name<'a>>,
+        }
+    }
+
+    /// What came back from an endpoint that was tried with no credential.
+    Attempt: "a try" {
+        must {
+            /// The endpoint.
+            "endpoint" endpoint: Name<'a>,
+            /// The HTTP method.
+            "method" method: Text<'a>,
+            /// When.
+            "at" when: Moment,
+        }
+        may {
+            /// The HTTP status that came back.
+            "status" status: Option<u64>,
+            /// Why none did.
+            "failed" failed: Option<Text<'a>>,
         }
     }
 

@@ -9,13 +9,12 @@ use std::io::{self, BufRead, BufReader, Read};
 use std::sync::Mutex;
 use std::sync::mpsc::{channel, sync_channel};
 
-use jiff::Timestamp;
 use self_cell::self_cell;
 
 use super::document::{Entity, KINDS};
-use super::load::{HOW_WRITTEN, Seen, header};
-use super::read::{Report, scalar_text};
+use super::header::{FIELDS, HOW_WRITTEN, Said, Seen, header};
 use crate::diagnostic::{Diagnostic, Diagnostics};
+use crate::read::{Report, scalar_text};
 use crate::text::json::{Cursor, JsonError};
 use crate::text::{Position, Tape, Writer};
 
@@ -29,8 +28,8 @@ const WAITING: usize = 2;
 /// What a line comes to.
 #[expect(clippy::large_enum_variant, reason = "nearly all items are entities")]
 pub(super) enum Item<'a> {
-    /// The time of the estate, and where it stands.
-    AsOf(Timestamp, Position),
+    /// What the file says of itself, and where it stands.
+    Said(Said, Position),
     /// An entity.
     Entity(Entity<'a>),
 }
@@ -215,8 +214,7 @@ fn items<'a>(name: &str, raw: &'a Raw, first: bool, diagnostics: &mut Diagnostic
     let mut items = Vec::with_capacity(memchr::memchr_iter(b'\n', raw.text.as_bytes()).count() + 1);
     let mut tape = Tape::default();
     // Whether the version was said matters on the first line only.
-    let mut seen = Seen::default();
-    seen.version = !first;
+    let mut seen = Seen { version: !first, ..Seen::default() };
     for (line, number) in whole_lines(&raw.text).zip(raw.first_line..) {
         if line.trim_ascii().is_empty() {
             continue;
@@ -260,14 +258,13 @@ fn item<'a>(
         return Ok(());
     };
     let name = scalar_text(key.value()).unwrap_or_default();
-    if name == "estate" || name == "as_of" {
+    if FIELDS.contains(&name) {
         for (key, value) in root.entries() {
             let name = scalar_text(key.value()).unwrap_or_default();
-            if let Some(field) = ["estate", "as_of"].into_iter().find(|field| *field == name) {
-                items.extend(header(field, value, seen, report).map(|time| Item::AsOf(time, value.at())));
+            if let Some(field) = FIELDS.into_iter().find(|field| *field == name) {
+                items.extend(header(field, value, seen, report).map(|said| Item::Said(said, value.at())));
             } else {
-                let fields = ["estate", "as_of"].into_iter();
-                report.unknown(key, "a field of the first line", name, fields);
+                report.unknown(key, "a field of the first line", name, FIELDS.into_iter());
             }
         }
         return Ok(());

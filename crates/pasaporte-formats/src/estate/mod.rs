@@ -1,20 +1,20 @@
 //! The estate format, version 1: YAML, JSON or NDJSON into the model, strictly and with every
 //! mistake reported (docs/estate-format.md).
 
+mod attached;
 mod convert;
 mod document;
 mod entries;
+mod header;
 mod lines;
 mod load;
-mod read;
+mod reader;
 mod statements;
 mod values;
 
 pub(crate) use document::Document;
 pub use document::KINDS;
-pub use load::load;
-pub use read::is_unprintable;
-pub(crate) use read::nearest;
+pub use load::{check, load};
 pub use values::{Word, parse_moment};
 
 /// The version of the format that this program reads and writes.

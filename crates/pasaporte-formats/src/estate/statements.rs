@@ -7,10 +7,10 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use pasaporte_core::estate::Attribute;
 
-use super::read::{Read, Report, nearest, printable, record, scalar_text};
 use super::values::{
     ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, ResourcePattern, Text, ThingName,
 };
+use crate::read::{Read, Report, nearest, printable, record, scalar_text};
 use crate::text::{Position, Value, View};
 
 record! {

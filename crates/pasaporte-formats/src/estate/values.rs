@@ -10,7 +10,8 @@ use pasaporte_core::pattern::Pattern;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Serialize, Serializer};
 
-use super::read::{Read, Report, is_unprintable, kind_of, nearest, printable, scalar_text};
+use crate::read::{Read, Report, kind_of, nearest, printable, scalar_text};
+use crate::redact::is_unprintable;
 use crate::text::{Position, Value, View};
 
 /// Longest id, in characters.
@@ -59,6 +60,10 @@ pub(crate) struct ResourcePattern<'a>(pub(crate) Cow<'a, str>);
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct AnyPattern<'a>(pub(crate) Cow<'a, str>);
 
+/// An absolute URL of a web server, without a name or password in it.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Url<'a>(pub(crate) Text<'a>);
+
 /// A moment: RFC 3339, or a date, which is its start in UTC.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Moment(pub(crate) Timestamp);
@@ -102,6 +107,7 @@ pub(crate) const THING_KINDS: &[&str] = &[
     "key",
     "verifier",
     "token",
+    "contract",
     "enrolment",
     "service",
     "outside",
@@ -198,6 +204,32 @@ fn text<'a>(
 impl<'a> Read<'a> for Text<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         text(view, report, "text", true).map(Self)
+    }
+}
+
+impl<'a> Read<'a> for Url<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let text = text(view, report, "an address, as a URL", false)?;
+        let wrong = match url::Url::parse(&text) {
+            Err(error) => Some((format!("not a URL: {error}"), "write it whole: https://HOST/PATH")),
+            Ok(url) if !matches!(url.scheme(), "http" | "https") || url.host().is_none() => {
+                Some(("not the URL of a web server".to_owned(), "write it whole: https://HOST/PATH"))
+            }
+            Ok(url) if !url.username().is_empty() || url.password().is_some() || url.query().is_some() => {
+                Some((
+                    "an address with something secret in it, or with a question".to_owned(),
+                    "leave out what stands before `@` and after `?`: secrets have no place in an estate",
+                ))
+            }
+            Ok(_) => None,
+        };
+        match wrong {
+            None => Some(Self(Text(text))),
+            Some((message, help)) => {
+                report.wrong(view, message, help);
+                None
+            }
+        }
     }
 }
 
@@ -457,6 +489,7 @@ const PRINCIPAL_PATTERN: &str = r"^(anyone|signed-in|(account|user|identity|serv
 
 written_as_text! {
     Text {{"type": "string", "maxLength": LONGEST_TEXT}} = it => &it.0;
+    Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?@]+$"}} = it => &it.0.0;
     SettingName {{"type": "string", "pattern": r"^[^\s=]+$"}} = it => &it.0;
     Name {{"type": "string", "pattern": ID_PATTERN, "maxLength": LONGEST_ID}} = it => &it.text;
     ThingName {{"type": "string", "pattern": THING_PATTERN}} = it => &it.text;

@@ -85,6 +85,11 @@ impl<'a> Cursor<'a> {
         self.json.array_step().map(|item| item.is_some()).map_err(|error| self.error(&error))
     }
 
+    /// Passes over the value that is next.
+    pub(crate) fn skip(&mut self) -> Result<(), JsonError> {
+        self.json.next_skip().map_err(|error| self.error(&error))
+    }
+
     /// That nothing but white space follows.
     pub(crate) fn finish(&mut self) -> Result<(), JsonError> {
         self.json.finish().map_err(|error| self.error(&error))

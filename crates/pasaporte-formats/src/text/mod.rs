@@ -6,5 +6,5 @@ mod tape;
 pub(crate) mod yaml;
 
 pub use source::{Form, Source};
-pub(crate) use source::{Opened, text};
+pub(crate) use source::{Opened, identity, shown, text};
 pub(crate) use tape::{Position, Tape, TapeError, Value, View, Writer};

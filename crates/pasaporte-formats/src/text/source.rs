@@ -215,14 +215,14 @@ fn find_in_folder(
 }
 
 /// The file itself, so that one that is named twice is read once.
-fn identity(path: &Path) -> PathBuf {
+pub(crate) fn identity(path: &Path) -> PathBuf {
     fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
 }
 
 /// A path as reports show it: with control characters made visible.
-fn shown(path: &Path) -> String {
+pub(crate) fn shown(path: &Path) -> String {
     let text = path.to_string_lossy();
-    text.chars().map(|each| if crate::estate::is_unprintable(each) { '\u{fffd}' } else { each }).collect()
+    text.chars().map(|each| if crate::redact::is_unprintable(each) { '\u{fffd}' } else { each }).collect()
 }
 
 fn unreadable(name: &str, error: &std::io::Error) -> Box<Diagnostic> {

@@ -2,18 +2,21 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use clap::Args;
-use pasaporte_core::estate::Estate;
+use pasaporte_core::estate::{EndpointId, Estate};
+use pasaporte_core::rules;
+use pasaporte_formats::answer::Knocks;
 use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::load;
-use pasaporte_formats::text::{Form, Source};
+use pasaporte_formats::text::Source;
 use pasaporte_gather::{Reaching, Secret};
 use pasaporte_stand_in::{CLIENT, Options, names, start};
 
 use super::audit::{Judging, Showing};
 use super::sample::{self, FILES};
-use super::{Done, Sheet, Stop, gather, stand_in, unwritable};
+use super::{Done, Sheet, Stop, gather, knock, stand_in, unwritable};
 use crate::audited::Audited;
 use crate::view;
 
@@ -29,8 +32,15 @@ pub(crate) struct Demo {
     showing: Showing,
 }
 
-/// What no platform knows: the company's tree, its people, what actions do.
-const COMPANY: (&str, &str) = FILES[0];
+/// What no platform knows: the company's tree, its people, what actions do, what contracts promise and what
+/// definition files declare. What came back from endpoints is found out anew.
+fn own() -> Vec<(&'static str, &'static str)> {
+    let gathered = |name: &str| names().any(|platform| name == format!("{platform}.yaml"));
+    FILES.iter().copied().filter(|(name, _)| !gathered(name) && *name != KNOCKS).collect()
+}
+
+/// What came back from the endpoints of the sample estate.
+const KNOCKS: &str = "knocks.ndjson";
 
 impl Demo {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
@@ -71,32 +81,49 @@ impl Demo {
             scratch = Scratch::new()?;
             &scratch.0
         };
-        write(folder, &[COMPANY])?;
+        write(folder, &own())?;
         let source = |name| {
             let url = format!("http://{}/{name}", running.address());
             pasaporte_gather::Source::at(name, name, &url, CLIENT, Some(Secret::new(secret.clone())))
         };
         let sources: Vec<_> = names().map(source).collect();
         let told = gather::collect(&sources, folder, Reaching::default(), true)?;
-        sheet.text(&view::gathered(
-            sheet.page,
-            &told,
-            self.folder.as_deref().unwrap_or(Path::new("demo")),
-        ))?;
-        sheet.text("\n")?;
-        let files = names().map(|name| (format!("{name}.ndjson"), Form::Ndjson));
         let shown = self.folder.as_deref().unwrap_or(Path::new("demo"));
-        let sources: Vec<Source> = std::iter::once((COMPANY.0.to_owned(), Form::Yaml))
-            .chain(files)
-            .map(|(file, form)| Source::File {
-                name: view::safe(&shown.join(&file).to_string_lossy()),
-                path: folder.join(file),
-                form,
-            })
-            .collect();
-        let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
-        self.show(sheet, &estate)
+        sheet.text(&view::gathered(sheet.page, &told, shown))?;
+        sheet.text("\n")?;
+        let estate = read(folder, shown)?;
+        try_doors(sheet, &estate, folder, &format!("http://{}/", running.address()))?;
+        self.show(sheet, &read(folder, shown)?)
     }
+}
+
+/// Tries the endpoints that the platforms serve at an address of this machine, and no other that the folder may name.
+fn try_doors(sheet: &mut Sheet<'_>, estate: &Estate, folder: &Path, served: &str) -> Result<(), Stop> {
+    let mut all: Vec<EndpointId> = estate.all::<EndpointId>().map(|(id, _)| id).collect();
+    all.sort_by_key(|id| estate.id(*id));
+    let (mut doors, _) = knock::doors(estate, &all, false);
+    doors.retain(|door| door.url.starts_with(served));
+    let tried = knock::tried(&doors, &Reaching::default(), Duration::ZERO)?;
+    gather::write(&folder.join(KNOCKS), &knock::evidence(&tried))?;
+    let audit = rules::Audit::new(estate, rules::Settings::default());
+    let told = tried.iter().map(|it| (it.endpoint.as_str(), it.method.as_str(), it.came.as_ref()));
+    let knocks = Knocks::new(&audit, told, Vec::new());
+    let told = view::knock_summary(sheet.page, &knocks);
+    sheet.text(&format!("{told}\n"))
+}
+
+/// The estate in a folder, under the name that is shown of it.
+fn read(folder: &Path, shown: &Path) -> Result<Estate, Stop> {
+    let mut diagnostics = Diagnostics::default();
+    let sources =
+        Source::find(&[folder.to_owned()], &mut diagnostics).into_iter().map(|source| match source {
+            Source::File { path, form, .. } => {
+                let inside = path.strip_prefix(folder).unwrap_or(&path);
+                Source::File { name: view::safe(&shown.join(inside).to_string_lossy()), path, form }
+            }
+            other => other,
+        });
+    load(&sources.collect::<Vec<_>>(), None, diagnostics).map_err(Stop::Wrong)
 }
 
 /// A folder that goes when it is no longer needed.
@@ -133,7 +160,9 @@ fn write(folder: &Path, files: &[(&str, &str)]) -> Result<(), Stop> {
     fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
     for (name, text) in files {
         let path = folder.join(name);
-        fs::write(&path, text).map_err(|error| unwritable(&path, &error))?;
+        let inside = path.parent().unwrap_or(folder);
+        let written = fs::create_dir_all(inside).and_then(|()| fs::write(&path, text));
+        written.map_err(|error| unwritable(&path, &error))?;
     }
     Ok(())
 }

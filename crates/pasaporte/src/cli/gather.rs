@@ -89,14 +89,10 @@ impl Gather {
             }
         }
         sources.retain(|source| self.only.is_empty() || self.only.contains(&source.name));
-        let authorities = self.ca.as_ref().map(|path| {
-            fs::read(path).map_err(|error| Stop::Misused {
-                message: format!("{} cannot be read: {error}", view::safe(&path.to_string_lossy())),
-                help: "give --ca a PEM file".to_owned(),
-            })
-        });
-        let reaching =
-            Reaching { patience: Duration::from_secs(self.timeout), authorities: authorities.transpose()? };
+        let reaching = Reaching {
+            patience: Duration::from_secs(self.timeout),
+            authorities: authorities(self.ca.as_deref())?,
+        };
         let told = collect(&sources, out, reaching, self.fresh)?;
         if let AsOf::At(time) = self.as_of {
             write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
@@ -108,6 +104,17 @@ impl Gather {
         let missed = told.iter().flat_map(|told| &told.places).any(|place| !place.missed.is_empty());
         Ok(if self.strict && missed { BLIND } else { 0 })
     }
+}
+
+/// The certificates to trust instead of the system's.
+pub(super) fn authorities(ca: Option<&Path>) -> Result<Option<Vec<u8>>, Stop> {
+    let read = |path: &Path| {
+        fs::read(path).map_err(|error| Stop::Misused {
+            message: format!("{} cannot be read: {error}", view::safe(&path.to_string_lossy())),
+            help: "give --ca a PEM file".to_owned(),
+        })
+    };
+    ca.map(read).transpose()
 }
 
 /// Collects from sources into a folder, with a bar for each on a terminal.
@@ -143,7 +150,7 @@ pub(super) fn collect(
 }
 
 /// Writes a file that is the old one or the new one at any moment.
-fn write(path: &Path, text: &str) -> Result<(), Stop> {
+pub(super) fn write(path: &Path, text: &str) -> Result<(), Stop> {
     let new = path.with_extension("new");
     fs::write(&new, text).and_then(|()| fs::rename(&new, path)).map_err(|error| unwritable(path, &error))
 }

@@ -31,6 +31,19 @@ pub(super) fn function(estate: &Estate, text: &str) -> Result<FunctionId, Stop> 
     }
 }
 
+/// An endpoint.
+pub(super) fn endpoint(estate: &Estate, text: &str) -> Result<EndpointId, Stop> {
+    let wanted = Wanted {
+        what: "endpoint",
+        example: "endpoint:sell-ticket/direct",
+        fits: |thing| matches!(thing, Thing::Endpoint(_)),
+    };
+    match find(estate, text, &wanted)? {
+        Thing::Endpoint(id) => Ok(id),
+        _ => Err(nothing(estate, text, &wanted)),
+    }
+}
+
 /// Anything that can be acted on; where a name may mean several things, one of the kind that the action is on.
 pub(super) fn thing(estate: &Estate, text: &str, action: &str) -> Result<Thing, Stop> {
     let wanted = Wanted {

@@ -6,6 +6,7 @@ mod demo;
 mod entry;
 mod explain;
 mod gather;
+mod knock;
 mod list;
 mod lookup;
 mod reach;
@@ -84,6 +85,8 @@ enum Command {
     Reach(reach::Reach),
     /// Say whether a principal may do an action on a resource, and by which statements
     Explain(explain::Explain),
+    /// Try endpoints from outside, with no credential, and hold what comes back against the estate
+    Knock(knock::Knock),
     /// Show what the audit looks for
     Rules(rules::Rules),
     /// Print a JSON Schema
@@ -206,6 +209,7 @@ impl Command {
             Self::Entry(it) => it.run(sheet),
             Self::Reach(it) => it.run(sheet),
             Self::Explain(it) => it.run(sheet),
+            Self::Knock(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
             Self::StandIn(it) => it.run(sheet),

@@ -13,7 +13,10 @@ use crate::view;
 /// The files of the sample estate, by name.
 pub(super) const FILES: &[(&str, &str)] = &[
     ("company.yaml", include_str!("../../../../demo/company.yaml")),
+    ("contracts/front-door.yaml", include_str!("../../../../demo/contracts/front-door.yaml")),
+    ("declared/tickets.yaml", include_str!("../../../../demo/declared/tickets.yaml")),
     ("gregal.yaml", include_str!("../../../../demo/gregal.yaml")),
+    ("knocks.ndjson", include_str!("../../../../demo/knocks.ndjson")),
     ("lebeche.yaml", include_str!("../../../../demo/lebeche.yaml")),
     ("levante.yaml", include_str!("../../../../demo/levante.yaml")),
     ("poniente.yaml", include_str!("../../../../demo/poniente.yaml")),
@@ -32,25 +35,23 @@ pub(super) fn carried(place: &Path) -> Vec<Source> {
     let source = |(name, text): &(&str, &str)| Source::Text {
         name: view::safe(&place.join(name).to_string_lossy()),
         text: (*text).to_owned(),
-        form: Form::Yaml,
+        form: Form::of(Path::new(name)).unwrap_or(Form::Yaml),
     };
     FILES.iter().map(source).collect()
 }
 
 #[cfg(test)]
 mod tests {
-    use std::fs;
-
     use super::*;
 
     #[test]
     fn carries_every_file_of_the_sample_estate() {
         let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
-        let mut names: Vec<String> = fs::read_dir(folder)
-            .unwrap()
-            .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+        let mut found = pasaporte_formats::diagnostic::Diagnostics::default();
+        let names: Vec<String> = Source::find(std::slice::from_ref(&folder), &mut found)
+            .iter()
+            .map(|source| source.name()[folder.to_str().unwrap().len() + 1..].to_owned())
             .collect();
-        names.sort();
         let carried: Vec<&str> = FILES.iter().map(|(name, _)| *name).collect();
         assert_eq!(names, carried);
     }

@@ -5,6 +5,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
+use pasaporte_core::access::{Access, Verdict};
 use pasaporte_core::estate::{Check, EndpointId, Estate, Network, ScopeId, State, Thing};
 use pasaporte_stand_in::{Asks, CLIENT, Door, Faults, Options, names, start};
 
@@ -128,10 +129,12 @@ fn write(folder: &Path, address: &str, secret: &str) -> std::io::Result<()> {
 
 /// The endpoints of an estate's functions, as the platforms that they are on would answer there.
 pub(super) fn doors(estate: &Estate) -> Vec<Door> {
-    estate.all::<EndpointId>().filter_map(|(id, _)| door(estate, id)).collect()
+    let access = Access::new(estate);
+    estate.all::<EndpointId>().filter_map(|(id, _)| door(&access, id)).collect()
 }
 
-fn door(estate: &Estate, id: EndpointId) -> Option<Door> {
+fn door(access: &Access<'_>, id: EndpointId) -> Option<Door> {
+    let estate = access.estate();
     let endpoint = estate.get(id)?;
     let function = estate.get(endpoint.function)?;
     let platform = |scope: &ScopeId| estate.get(*scope)?.platform;
@@ -145,6 +148,7 @@ fn door(estate: &Estate, id: EndpointId) -> Option<Door> {
         path: endpoint.path.map_or("/", |path| estate.text(path)).to_owned(),
         methods: methods.collect(),
         asks: match &endpoint.check {
+            _ if access.opens_to_nothing(id) == Verdict::Yes => Asks::Nothing,
             Check::None => Asks::Nothing,
             Check::Key(_) => Asks::Key,
             Check::Identity => Asks::Identity,

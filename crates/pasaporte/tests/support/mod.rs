@@ -42,12 +42,27 @@ impl Place {
     /// A place with the sample estate in the folder `demo`.
     pub fn with_demo() -> Self {
         let place = Self::new();
-        for entry in std::fs::read_dir(demo()).unwrap() {
-            let path = entry.unwrap().path();
-            let name = format!("demo/{}", path.file_name().unwrap().to_str().unwrap());
-            place.write(&name, std::fs::read(&path).unwrap());
-        }
+        place.copy(&demo(), "demo");
         place
+    }
+
+    /// Writes what of the sample estate no platform knows into a folder.
+    pub fn write_what_is_not_gathered(&self, folder: &str) {
+        for name in ["company.yaml", "knocks.ndjson", "contracts/front-door.yaml", "declared/tickets.yaml"] {
+            self.write(&format!("{folder}/{name}"), std::fs::read(demo().join(name)).unwrap());
+        }
+    }
+
+    fn copy(&self, from: &Path, to: &str) {
+        for entry in std::fs::read_dir(from).unwrap() {
+            let path = entry.unwrap().path();
+            let name = format!("{to}/{}", path.file_name().unwrap().to_str().unwrap());
+            if path.is_dir() {
+                self.copy(&path, &name);
+            } else {
+                self.write(&name, std::fs::read(&path).unwrap());
+            }
+        }
     }
 
     pub fn path(&self) -> &Path {

@@ -1,24 +1,26 @@
 //! From entries as written to things of the model.
 
+mod code;
+mod proofs;
+
 use pasaporte_core::access::{ASSUME, INVOKE};
 use pasaporte_core::estate::{
     self as model, ActionsId, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId,
-    FunctionId, GroupId, IdentityId, Kept, KeyOf, LastUse, Life, List, MemberKind, Name, PatternId,
-    Principal, ResourcesId, ScopeId, ScopeKind, Selection, SetId, SetOrigin, State, StatementId, Statements,
-    Thing, UserId, VerifierId, Way,
+    GroupId, IdentityId, Kept, Life, List, MemberKind, Name, PatternId, Principal, ResourcesId, ScopeId,
+    ScopeKind, Selection, SetId, SetOrigin, StatementId, Statements, Thing, UserId,
 };
 use pasaporte_core::pattern::Pattern;
 
 use smallvec::SmallVec;
 
 use super::document::Entity;
-use super::entries::{self, Check, LastUsed, Network, Presents, Tags};
-use super::read::Report;
+use super::entries::{self, Tags};
 use super::statements::{Admission, Picked, Statement, Test, When};
 use super::values::{
     ActionPattern, AnyPattern, Moment, Name as Written, PrincipalName, ResourcePattern, THING_KINDS, Text,
     ThingName, kind_and_id, scope_kind,
 };
+use crate::read::Report;
 use crate::text::Position;
 
 /// A list on its way into the estate, most often of a few.
@@ -56,6 +58,8 @@ impl Converter<'_, '_> {
             Entity::Usage(it) => self.usage(it),
             Entity::Coverage(it) => self.coverage(it),
             Entity::BlindSpot(it) => self.blind_spot(it),
+            Entity::Contract(it) => self.contract(it),
+            Entity::Attempt(it) => self.attempt(it),
         }
     }
 
@@ -109,145 +113,6 @@ impl Converter<'_, '_> {
         };
         let origin = scope.origin;
         self.builder.declare(id, scope, origin);
-    }
-
-    fn function(&mut self, it: &entries::Function<'_>) {
-        let id: FunctionId = self.builder.mention(&it.id.text);
-        let settings: Short<Name> = it.settings.iter().map(|setting| self.builder.name(&setting.0)).collect();
-        let settings = self.builder.list(&settings);
-        let function = model::Function {
-            scope: self.mention(it.scope.as_ref()),
-            runtime: self.name(it.runtime.as_ref()),
-            state: it.state.map_or(State::Enabled, |word| word.0),
-            environment: it.environment.map(|word| word.0),
-            owner: self.name(it.owner.as_ref()),
-            version: self.name(it.version.as_ref()),
-            runs_as: self.mention(it.runs_as.as_ref()),
-            settings,
-            tags: self.tags(&it.tags),
-            origin: self.origin(it.at),
-        };
-        let origin = function.origin;
-        self.builder.declare(id, function, origin);
-        for endpoint in &it.endpoints {
-            self.endpoint(endpoint, Some(&it.id));
-        }
-        for trigger in &it.triggers {
-            self.trigger(trigger, Some(&it.id));
-        }
-        for admission in &it.invoke {
-            self.admission(admission, Some(Thing::Function(id)), Side::Invoke);
-        }
-    }
-
-    /// The owner of an entry that may stand within another: the one it stands in, or the one it names.
-    fn within<'n, 'a>(
-        &mut self,
-        outer: Option<&'n Written<'a>>,
-        named: Option<&'n Written<'a>>,
-        field: &str,
-        at: Position,
-    ) -> Option<&'n Written<'a>> {
-        match (outer, named) {
-            (Some(_), Some(named)) => {
-                let message = format!("`{field}` does not belong here: it stands within that entry");
-                self.report.wrong_at(named.at, 1, message, "take it out");
-                None
-            }
-            (None, None) => {
-                self.report.wrong_at(at, 1, format!("it needs the field `{field}`"), "say whose it is");
-                None
-            }
-            (outer, named) => outer.or(named),
-        }
-    }
-
-    fn endpoint(&mut self, it: &entries::Endpoint<'_>, outer: Option<&Written<'_>>) {
-        let Some(function) = self.within(outer, it.function.as_ref(), "function", it.at) else { return };
-        let path = it.path.as_ref().map(|path| path.0.trim_start_matches('/'));
-        let id = match (&it.id, &it.gateway) {
-            (Some(id), _) => id.text.to_string(),
-            (None, Some(gateway)) => {
-                let place = path.filter(|path| !path.is_empty()).unwrap_or("root");
-                format!("{}/{}/{place}", function.text, gateway.text)
-            }
-            (None, None) => format!("{}/direct", function.text),
-        };
-        if it.gateway.is_none() && it.presents.is_some() {
-            let help = "name the `gateway`; a direct endpoint has nothing in front of it";
-            self.report.wrong_at(it.at, 1, "`presents` without a gateway", help);
-            return;
-        }
-        let function: FunctionId = self.builder.mention(&function.text);
-        let presents = match &it.presents {
-            None | Some(Presents::Nothing) => model::Presents::Nothing,
-            Some(Presents::Caller) => model::Presents::Caller,
-            Some(Presents::Identity(id)) => model::Presents::Identity(self.builder.mention(&id.text)),
-            Some(Presents::Key(id)) => model::Presents::Key(self.builder.mention(&id.text)),
-        };
-        let methods: Short<Name> =
-            it.methods.0.iter().map(|method| self.builder.name(&method.0.to_uppercase())).collect();
-        let methods = self.builder.list(&methods);
-        let endpoint = model::Endpoint {
-            function,
-            way: match &it.gateway {
-                None => Way::Direct,
-                Some(gateway) => Way::Route { gateway: self.builder.name(&gateway.text), presents },
-            },
-            check: match &it.check {
-                Check::None => model::Check::None,
-                Check::Identity => model::Check::Identity,
-                Check::Key(reach) => model::Check::Key(*reach),
-                Check::Token(verifier) => model::Check::Token(self.builder.mention(&verifier.text)),
-            },
-            network: match &it.network {
-                None | Some(Network::Internet) => model::Network::Internet,
-                Some(Network::Internal) => model::Network::Internal,
-                Some(Network::Listed(nets)) => model::Network::Listed(nets.iter().map(|net| net.0).collect()),
-            },
-            methods,
-            path: self.name(it.path.as_ref()),
-            host: self.name(it.host.as_ref()),
-            allowed_origins: self.list(&it.allowed_origins.0),
-            allows_credentials: it.allows_credentials,
-            state: it.state.map_or(State::Enabled, |word| word.0),
-            origin: self.origin(it.at),
-        };
-        let id: model::EndpointId = self.builder.mention(&id);
-        let origin = endpoint.origin;
-        self.builder.declare(id, endpoint, origin);
-    }
-
-    fn trigger(&mut self, it: &entries::Trigger<'_>, outer: Option<&Written<'_>>) {
-        let Some(function) = self.within(outer, it.function.as_ref(), "function", it.at) else { return };
-        let source = it.source.as_ref();
-        let kind = match (&it.kind, source) {
-            (Some(kind), _) => kind.text.to_string(),
-            (None, Some(source)) => kind_and_id(&source.text).0.to_owned(),
-            (None, None) => {
-                let help = "say what it runs on: `source: queue:ID`, or `kind: timer`";
-                self.report.wrong_at(it.at, 1, "a trigger needs `source` or `kind`", help);
-                return;
-            }
-        };
-        let id = it.id.as_ref().map_or_else(
-            || format!("{}/on/{}", function.text, source.map_or(kind.as_str(), |source| &source.text)),
-            |id| id.text.to_string(),
-        );
-        let function: FunctionId = self.builder.mention(&function.text);
-        let source = source.map(|source| self.thing(source));
-        let trigger = model::Trigger {
-            function,
-            source,
-            kind: self.builder.name(&kind),
-            filter: self.name(it.filter.as_ref()),
-            state: it.state.map_or(State::Enabled, |word| word.0),
-            header: self.name(it.header.as_ref()),
-            origin: self.origin(it.at),
-        };
-        let id: model::TriggerId = self.builder.mention(&id);
-        let origin = trigger.origin;
-        self.builder.declare(id, trigger, origin);
     }
 
     fn identity(&mut self, it: &entries::Identity<'_>) {
@@ -431,77 +296,6 @@ impl Converter<'_, '_> {
         self.builder.ceiling(ceiling);
     }
 
-    fn key(&mut self, it: &entries::Key<'_>) {
-        let of = match self.thing(&it.opens) {
-            Thing::Function(id) => KeyOf::Function(id),
-            Thing::Scope(id) => KeyOf::Scope(id),
-            _ => {
-                let message = format!("a key opens a function or a scope, not `{}`", it.opens.text);
-                self.report.wrong_at(it.opens.at, 1, message, "write function:ID or app:ID");
-                return;
-            }
-        };
-        if matches!(of, KeyOf::Function(_)) != (it.reach.0 == model::KeyReach::Function) {
-            let message = format!("a key of {} reach does not open `{}`", it.reach.0, it.opens.text);
-            let help = "function reach opens one function; app and admin reach open a scope: app:ID";
-            self.report.wrong_at(it.opens.at, 1, message, help);
-            return;
-        }
-        let key = model::Key {
-            of,
-            reach: it.reach.0,
-            state: it.state.map_or(State::Enabled, |word| word.0),
-            created: moment(it.created),
-            rotated: moment(it.rotated),
-            expires: moment(it.expires),
-            last_used: match it.last_used {
-                None => LastUse::Unknown,
-                Some(LastUsed::Never) => LastUse::Never,
-                Some(LastUsed::At(time)) => LastUse::At(time.0),
-            },
-            observed_since: moment(it.observed_since),
-            fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(&name.text)),
-            held_by: self.list(&it.held_by.0),
-            seen_in: self.list(&it.seen_in.0),
-            origin: self.origin(it.at),
-        };
-        let id: model::KeyId = self.builder.mention(&it.id.text);
-        let origin = key.origin;
-        self.builder.declare(id, key, origin);
-    }
-
-    fn verifier(&mut self, it: &entries::Verifier<'_>) {
-        let id: VerifierId = self.builder.mention(&it.id.text);
-        let verifier = model::Verifier {
-            scope: self.mention(it.scope.as_ref()),
-            issuers: self.list(&it.issuers.0),
-            audiences: self.list(&it.audiences.0),
-            algorithms: self.list(&it.algorithms.0),
-            key_set: self.name(it.key_set.as_ref()),
-            checks_signature: it.checks_signature.unwrap_or(true),
-            origin: self.origin(it.at),
-        };
-        let origin = verifier.origin;
-        self.builder.declare(id, verifier, origin);
-    }
-
-    fn token(&mut self, it: &entries::Token<'_>) {
-        let id: model::TokenId = self.builder.mention(&it.id.text);
-        let token = model::Token {
-            issuer: self.name(it.issuer.as_ref()),
-            audiences: self.list(&it.audiences.0),
-            algorithm: self.name(it.algorithm.as_ref()),
-            public: it.public,
-            issued: moment(it.issued),
-            expires: moment(it.expires),
-            fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(&name.text)),
-            verifier: self.mention(it.verifier.as_ref()),
-            origin: self.origin(it.at),
-        };
-        let origin = token.origin;
-        self.builder.declare(id, token, origin);
-    }
-
     fn enrolment(&mut self, it: &entries::Enrolment<'_>) {
         let enrolment = model::Enrolment {
             system: self.builder.name(&it.system.text),
@@ -601,6 +395,7 @@ impl Converter<'_, '_> {
             "key" => Thing::Key(builder.mention(id)),
             "verifier" => Thing::Verifier(builder.mention(id)),
             "token" => Thing::Token(builder.mention(id)),
+            "contract" => Thing::Contract(builder.mention(id)),
             _ => Thing::Resource(builder.mention(&named.text)),
         }
     }

@@ -5,8 +5,9 @@
 //! with [`record!`], in one list that is also what the JSON Schema and the documentation come from.
 
 use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
-use crate::redact::covered;
-use crate::text::{Position, Value, View};
+use crate::redact::{covered, is_unprintable};
+use crate::text::json::{Cursor, JsonError};
+use crate::text::{Form, Position, Tape, Value, View, Writer, yaml};
 
 /// Reading one text: where its lines are, and what was wrong so far.
 pub(crate) struct Report<'d> {
@@ -86,6 +87,37 @@ impl<'d> Report<'d> {
     }
 }
 
+/// Reads a text that is one value, or several YAML documents; `each` gets each. What is not of its form is noted.
+pub(crate) fn whole<'a>(
+    name: &str,
+    text: &'a str,
+    form: Form,
+    diagnostics: &mut Diagnostics,
+    mut each: impl FnMut(View<'_, 'a>, &mut Report<'_>),
+) {
+    let (kind, wrong) = match form {
+        Form::Yaml => {
+            let done = yaml::documents(text, |tape| {
+                each(tape.root(), &mut Report::new(name, text, 1, diagnostics));
+            });
+            ("YAML", done.err().map(|error| (error.message, error.at)))
+        }
+        Form::Json | Form::Ndjson => {
+            let mut tape = Tape::default();
+            let mut cursor = Cursor::new(text, 1);
+            let done = cursor.value(&mut Writer::new(&mut tape)).and_then(|()| cursor.finish());
+            if done.is_ok() {
+                each(tape.root(), &mut Report::new(name, text, 1, diagnostics));
+            }
+            ("JSON", done.err().map(|error: JsonError| (error.message, error.at)))
+        }
+    };
+    if let Some((message, at)) = wrong {
+        let message = format!("not {kind} that is accepted: {message}");
+        Report::new(name, text, 1, diagnostics).wrong_at(at, 1, message, "");
+    }
+}
+
 /// The known word that is nearest to a written one, if any is near.
 pub(crate) fn nearest<'w>(word: &str, known: impl Iterator<Item = &'w str>) -> Option<&'w str> {
     let folded = |text: &str| text.to_lowercase().replace('-', "_");
@@ -125,21 +157,18 @@ pub(crate) fn printable(text: &str) -> String {
     covered(&short)
 }
 
-/// Control characters, and those that reorder or hide text: what could deceive a reader of a report.
-pub fn is_unprintable(each: char) -> bool {
-    if each.is_ascii() {
-        return each.is_ascii_control();
-    }
-    each.is_control()
-        || matches!(each, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
-}
-
 /// A scalar as text: quoted, or a plain YAML scalar of any look.
 pub(crate) fn scalar_text<'v>(value: &'v Value<'_>) -> Option<&'v str> {
     match value {
         Value::Text(text) | Value::Plain(text) => Some(text),
         _ => None,
     }
+}
+
+/// A field of a map; none where it has no value.
+pub(crate) fn field<'t, 'a>(map: View<'t, 'a>, name: &str) -> Option<View<'t, 'a>> {
+    let (_, value) = map.entries().find(|(key, _)| scalar_text(key.value()) == Some(name))?;
+    (!matches!(value.value(), Value::Null)).then_some(value)
 }
 
 /// Defines structs that are read from maps: each field with its written name, what must be there
@@ -167,15 +196,15 @@ macro_rules! record {
             $($(#[$rdoc])* #[serde(rename = $rname)] pub(crate) $rfield: $rtype,)*
             $(
                 $(#[$odoc])*
-                #[serde(rename = $oname, default, skip_serializing_if = "crate::estate::read::is_default")]
+                #[serde(rename = $oname, default, skip_serializing_if = "crate::read::is_default")]
                 pub(crate) $ofield: $otype,
             )*
         }
 
-        impl<'a> $crate::estate::read::Read<'a> for $name<'a> {
+        impl<'a> $crate::read::Read<'a> for $name<'a> {
             fn read(
                 view: $crate::text::View<'_, 'a>,
-                report: &mut $crate::estate::read::Report<'_>,
+                report: &mut $crate::read::Report<'_>,
             ) -> Option<Self> {
                 const FIELDS: &[&str] = &[$($rname,)* $($oname,)*];
                 if !matches!(view.value(), $crate::text::Value::Map) {
@@ -183,10 +212,10 @@ macro_rules! record {
                     return None;
                 }
                 let mut sound = true;
-                $(let mut $rfield: $crate::estate::read::Slot<$rtype> = Default::default();)*
-                $(let mut $ofield: $crate::estate::read::Slot<$otype> = Default::default();)*
+                $(let mut $rfield: $crate::read::Slot<$rtype> = Default::default();)*
+                $(let mut $ofield: $crate::read::Slot<$otype> = Default::default();)*
                 for (key, value) in view.entries() {
-                    let Some(name) = $crate::estate::read::scalar_text(key.value()) else {
+                    let Some(name) = $crate::read::scalar_text(key.value()) else {
                         report.expected(key, "the name of a field");
                         sound = false;
                         continue;

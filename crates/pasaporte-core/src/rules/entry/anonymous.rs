@@ -1,0 +1,247 @@
+//! Anyone gets through: direct endpoints, routes, and checks that a public token passes.
+
+use super::{at_grounds, at_identity, depending, sureness, with_what};
+use crate::access::Verdict;
+use crate::entry::{Because, By, Caller, Exposed, Exposure, Passage, Standing, faces_internet};
+use crate::estate::{Attempt, Came, Endpoint, EndpointId, Network, Principal, Shows, Thing, Way};
+use crate::rules::finding::{Raised, Raising};
+use crate::rules::{Audit, Level, Rule, Sureness, Told};
+
+pub(in crate::rules) const RULES: &[Rule] = &[
+    Rule {
+        id: "entry/anonymous-endpoint",
+        title: "Anyone on the network gets through a direct endpoint",
+        why: "An endpoint that asks for nothing lets any caller run the function on input of their choice, \
+              with all that its identity may do. \"Anonymous for now\" is how most of them began.",
+        fix: "Have the endpoint check an identity, or a key of the function's own; or take it off the internet.",
+        check: "Call the address without a credential from outside: it must answer 401 or 403, or not at all.",
+        references: &["CWE-306", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-14", "OWASP API2:2023"],
+        judge: anonymous_endpoint,
+    },
+    Rule {
+        id: "entry/anonymous-route",
+        title: "Anyone on the network gets through a gateway route",
+        why: "A gateway that asks for nothing and brings a key or an identity of its own opens the function behind \
+              it to everybody, whatever the function itself asks for: the lock is held open from the inside.",
+        fix: "Have the route check the caller, or have the gateway pass on what the caller shows; or take the route away.",
+        check: "Call the route without a credential from outside: it must answer 401 or 403, or not at all.",
+        references: &["CWE-306", "CWE-441", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-4", "OWASP API2:2023"],
+        judge: anonymous_route,
+    },
+    Rule {
+        id: "entry/public-token",
+        title: "A token that was handed to public clients passes the check",
+        why: "A token that stands in every page, or in an app that anybody can unpack, proves nothing: whoever looks \
+              at the page has it. The check is there, and it keeps nobody out.",
+        fix: "Ask for something that only the caller has: a token of the signed-in person, or a key of the \
+              function's own.",
+        check: "Call the address with the public token: it must answer 401 or 403.",
+        references: &["CWE-287", "CWE-522", "NIST SP 800-53 IA-5", "NIST SP 800-53 AC-3", "OWASP API2:2023"],
+        judge: public_token,
+    },
+];
+
+fn anonymous_endpoint(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let wanted = |endpoint: &Endpoint, public: bool| endpoint.way == Way::Direct && !public;
+    anonymous(audit, raising, Exposure::Anyone, wanted);
+}
+
+fn anonymous_route(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let wanted = |endpoint: &Endpoint, public: bool| endpoint.way != Way::Direct && !public;
+    anonymous(audit, raising, Exposure::Anyone, wanted);
+}
+
+/// The table has a column for public tokens (access-model §10), so it is milder than nothing at all.
+fn public_token(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    anonymous(audit, raising, Exposure::SignedIn, |_, public: bool| public);
+}
+
+/// Ways in of some sort that anyone on the internet gets through.
+fn anonymous(
+    audit: &Audit<'_>,
+    raising: &mut Raising<'_, '_>,
+    to: Exposure,
+    wanted: fn(&Endpoint, bool) -> bool,
+) {
+    let estate = audit.estate();
+    for (id, endpoint) in estate.all::<EndpointId>().filter(|(_, it)| faces_internet(&it.network)) {
+        let Some(caller) = anonymous_caller(audit, id) else { continue };
+        if !wanted(endpoint, matches!(caller.because, Because::PublicToken(_))) {
+            continue;
+        }
+        let harm = audit.harm_through(endpoint.function);
+        let exposed = Exposed { to, ..audit.exposure(endpoint.function) };
+        let sure =
+            if turned_away(audit, id).is_some() { Sureness::Inferred } else { sureness(caller.verdict) };
+        let raised = Raised::new(Thing::Endpoint(id), Level::of(harm, exposed))
+            .within(audit.environment(endpoint.function))
+            .sure(sure);
+        raising.raise(&raised, move |audit| tell_anonymous(audit, id).unwrap_or_default());
+    }
+}
+
+/// The last try of an endpoint that is open to whoever shows nothing and was turned away, unless a later one got
+/// through.
+fn turned_away<'e>(audit: &Audit<'e>, id: EndpointId) -> Option<&'e Attempt> {
+    let estate = audit.estate();
+    if audit.access().opens_to_nothing(id) == Verdict::No {
+        return None;
+    }
+    let tries = audit.tries_of(id);
+    let telling = tries.filter(|attempt| estate.shows(attempt) != Shows::Unclear);
+    let last = telling.max_by_key(|attempt| (attempt.at, estate.shows(attempt)));
+    last.filter(|last| estate.shows(last) == Shows::TurnedAway)
+}
+
+/// The caller at an endpoint that is anyone, if one is.
+fn anonymous_caller<'e>(audit: &Audit<'e>, id: EndpointId) -> Option<Caller<'e>> {
+    let callers = audit.access().callers_at(id).into_iter();
+    callers
+        .filter(|caller| caller.who == Principal::Anyone)
+        .max_by_key(|caller| matches!(caller.verdict, Verdict::Yes))
+}
+
+fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
+    let estate = audit.estate();
+    let endpoint = estate.get(id)?;
+    let caller = anonymous_caller(audit, id)?;
+    let (how, fix) = how_open(audit, endpoint, &caller.because);
+    let who = match &endpoint.network {
+        Network::Listed(_) => "Anyone (the listed networks include all addresses)",
+        Network::Internet | Network::Internal => "Anyone",
+    };
+    let function = estate.id(endpoint.function);
+    let with_what = with_what(audit, endpoint.function);
+    let passage = audit.access().passage(id);
+    let how = passage.as_ref().map_or_else(|| how.clone(), |passage| behind(audit, endpoint, &how, passage));
+    let declared = declared_open(audit, id);
+    let meant = if declared.is_some() { " Its contract declares it open." } else { "" };
+    let refused = turned_away(audit, id);
+    let but = if refused.is_some() {
+        " A try without a credential was turned away, though: something that the estate does not show may check."
+    } else {
+        ""
+    };
+    let mut told =
+        Told::new(format!("{who} can make function:{function} run: {how}.{meant}{with_what}{but}"))
+            .fix(fix)
+            .at(endpoint.origin, "the endpoint")
+            .at(declared, "what the contract declares");
+    for attempt in audit.tries_of(id) {
+        if estate.shows(attempt) != Shows::Unclear {
+            told = told.at(attempt.origin, tried(audit, attempt));
+        }
+    }
+    match passage.map(|passage| passage.by) {
+        Some(By::Key(key)) => {
+            told = told.at(estate.origin(Thing::Key(key)), "the key that the gateway presents");
+        }
+        Some(By::Identity(_, answer) | By::Anyone(answer)) => told = at_grounds(audit, told, &answer),
+        Some(By::Open | By::Caller | By::Nothing) | None => {}
+    }
+    match &caller.because {
+        Because::Decision(answer) => told = at_grounds(audit, told, answer),
+        Because::UncheckedToken(verifier) => {
+            told = told.at(estate.origin(Thing::Verifier(*verifier)), "the verifier");
+        }
+        Because::PublicToken(token) => {
+            told = told.at(estate.origin(Thing::Token(*token)), "the public token");
+        }
+        Because::NoCheck | Because::Holds => {}
+    }
+    Some(at_identity(audit, told, endpoint.function))
+}
+
+fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (String, String) {
+    let estate = audit.estate();
+    let function = estate.id(endpoint.function);
+    match because {
+        Because::UncheckedToken(verifier) => {
+            let verifier = estate.id(*verifier);
+            (
+                format!("its endpoint accepts tokens whose signature verifier:{verifier} does not check"),
+                format!("Have verifier:{verifier} check signatures, and drop the algorithm `none`."),
+            )
+        }
+        Because::PublicToken(token) => {
+            let token = estate.id(*token);
+            (
+                format!("its endpoint accepts token:{token}, which was handed to public clients"),
+                "Ask for something that only the caller has: a token of the signed-in person, or a key of the \
+                 function's own. Then the public token must be refused here."
+                    .to_owned(),
+            )
+        }
+        Because::Decision(answer) => {
+            let only = depending(audit, answer);
+            (
+                format!("its endpoint checks an identity, but an invoke permission admits anyone{only}"),
+                format!(
+                    "Take `anyone` out of the invoke permissions of function:{function}; name the caller."
+                ),
+            )
+        }
+        Because::NoCheck | Because::Holds => match &endpoint.way {
+            Way::Direct => (
+                "its endpoint checks nothing".to_owned(),
+                format!(
+                    "Set the check of function:{function}'s endpoint to an identity, or to a key of its own."
+                ),
+            ),
+            Way::Route { gateway, .. } => {
+                let gateway = estate.text(*gateway);
+                (
+                    format!("the route at gateway {gateway} checks nothing"),
+                    format!("Have gateway {gateway} check who calls this route, or take the route away."),
+                )
+            }
+        },
+    }
+}
+
+/// How a route is open: what the gateway lets by, and why the rest is no hindrance.
+fn behind(audit: &Audit<'_>, endpoint: &Endpoint, how: &str, passage: &Passage<'_>) -> String {
+    let estate = audit.estate();
+    let gateway = match &endpoint.way {
+        Way::Route { gateway, .. } => estate.text(*gateway),
+        Way::Direct => "",
+    };
+    let perhaps = if passage.verdict == Verdict::Depends { ", perhaps" } else { "" };
+    let rest = match &passage.by {
+        By::Open | By::Nothing => "the function itself checks nothing".to_owned(),
+        By::Key(key) => {
+            format!("gateway {gateway} presents key:{}, which the function accepts{perhaps}", estate.id(*key))
+        }
+        By::Identity(identity, answer) => format!(
+            "gateway {gateway} presents identity:{}, which may invoke it{}",
+            estate.id(*identity),
+            depending(audit, answer)
+        ),
+        By::Caller => format!("gateway {gateway} passes on what the caller shows, which is nothing"),
+        By::Anyone(answer) => {
+            format!(
+                "gateway {gateway} presents nothing, and anyone may invoke it{}",
+                depending(audit, answer)
+            )
+        }
+    };
+    format!("{how}, and {rest}")
+}
+
+/// "a try: HEAD, 200"
+pub(super) fn tried(audit: &Audit<'_>, attempt: &Attempt) -> String {
+    let estate = audit.estate();
+    let method = estate.text(attempt.method);
+    match attempt.came {
+        Came::Status(status) => format!("a try: {method}, {status}"),
+        Came::Nothing(why) => format!("a try: {method}, {}", estate.text(why)),
+    }
+}
+
+/// Where the contract of an endpoint declares it open.
+fn declared_open(audit: &Audit<'_>, id: EndpointId) -> Option<crate::estate::Origin> {
+    let answers =
+        |held: &&crate::entry::Held| held.standing == Standing::Open && held.answered_by.contains(&id);
+    let held = audit.contracts().operations.iter().find(answers)?;
+    Some(audit.estate().get(held.contract)?.operations[held.operation].origin)
+}

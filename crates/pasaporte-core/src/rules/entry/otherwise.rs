@@ -1,0 +1,230 @@
+//! What is deployed is weaker than what is declared: by a contract, by definition files, or by a live try.
+
+use super::anonymous::tried;
+use super::{address, with_what};
+use crate::access::Verdict;
+use crate::entry::{Drift, Exposed, Exposure, Standing, Strength};
+use crate::estate::{EndpointId, FunctionId, Shows, State, Thing, Vocabulary};
+use crate::rules::finding::{Raised, Raising};
+use crate::rules::words::capitalised;
+use crate::rules::{Audit, Impact, Level, Rule, Sureness, Told};
+
+pub(in crate::rules) const RULES: &[Rule] = &[
+    Rule {
+        id: "entry/declared-otherwise",
+        title: "What is deployed lets in more than what is declared",
+        why: "People read the contract or the definition and believe it. Where what is deployed asks for less, what was \
+              agreed does not hold, and the next review will not see it.",
+        fix: "Deploy what is declared; or, if it was meant to change, change the declaration, so that it is reviewed.",
+        check: "Audit again with the declaration beside it; a try without a credential must be turned away.",
+        references: &["CWE-1188", "CWE-287", "NIST SP 800-53 CM-3", "NIST SP 800-53 CM-6", "OWASP API8:2023"],
+        judge: declared_otherwise,
+    },
+    Rule {
+        id: "entry/undeclared-operation",
+        title: "An endpoint that its contract does not speak of",
+        why: "What no contract speaks of is not reviewed, not tested and not documented, and often left over from an \
+              earlier version.",
+        fix: "Describe the operation in the contract, with what it asks of callers; or take the endpoint away.",
+        check: "List operations: each endpoint answers one.",
+        references: &["CWE-1059", "NIST SP 800-53 CM-8", "OWASP API9:2023"],
+        judge: undeclared_operation,
+    },
+];
+
+fn declared_otherwise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    by_contract(audit, raising);
+    by_definition(audit, raising);
+    by_try(audit, raising);
+}
+
+fn by_contract(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for held in &audit.contracts().operations {
+        if !matches!(held.standing, Standing::OpenInEffect | Standing::Weaker) {
+            continue;
+        }
+        let (Some(contract), Some(weakest)) = (estate.get(held.contract), held.weakest) else { continue };
+        let Some(endpoint) = estate.get(weakest) else { continue };
+        let operation = &contract.operations[held.operation];
+        let name = format!("{} {}", estate.text(operation.method), estate.text(operation.path));
+        let exposed = audit.access().exposure_at(weakest);
+        let level = Level::of(audit.harm_through(endpoint.function), exposed);
+        let raised = Raised::new(Thing::Endpoint(weakest), level)
+            .within(audit.environment(endpoint.function))
+            .sure(if exposed.surely { Sureness::Certain } else { Sureness::Conditional })
+            .facet(format!("contract {} {name}", estate.id(held.contract)));
+        let held = held.clone();
+        let (declared_at, deployed_at, function) = (operation.origin, endpoint.origin, endpoint.function);
+        raising.raise(&raised, move |audit| {
+            let estate = audit.estate();
+            let asks = estate
+                .get(held.contract)
+                .map_or_else(String::new, |contract| estate.asked(&contract.operations[held.operation].asks));
+            let really = match (held.standing, estate.get(weakest)) {
+                (Standing::OpenInEffect, _) => "anyone gets through".to_owned(),
+                (_, Some(endpoint)) => {
+                    format!("the endpoint asks only for {}", less(endpoint.check.strength()))
+                }
+                _ => String::new(),
+            };
+            Told::new(format!(
+                "{name} of contract:{} declares {asks}; in effect, {really}.{}",
+                estate.id(held.contract),
+                with_what(audit, function)
+            ))
+            .fix(format!("Have the endpoint ask for {asks}; or declare what is meant."))
+            .at(declared_at, "what is declared")
+            .at(deployed_at, "what is deployed")
+        });
+    }
+}
+
+fn less(strength: Strength) -> &'static str {
+    match strength {
+        Strength::Nothing => "nothing",
+        Strength::Secret => "a shared key",
+        Strength::Proof => "proof of who calls",
+    }
+}
+
+fn by_definition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for drift in audit.access().drift() {
+        let (level, environment) = drifted(audit, &drift);
+        let sure = if drift.surely_weaker { Sureness::Certain } else { Sureness::Inferred };
+        let raised = Raised::new(drift.thing, level)
+            .within(environment)
+            .sure(sure)
+            .facet(format!("definition {}", drift.aspect));
+        let function = match drift.thing {
+            Thing::Function(id) => Some(id),
+            Thing::Endpoint(id) => estate.get(id).map(|endpoint| endpoint.function),
+            _ => None,
+        };
+        raising.raise(&raised, move |audit| {
+            let with_what = function.map_or_else(String::new, |function| with_what(audit, function));
+            Told::new(format!(
+                "{} is declared as: {}. It is deployed as: {}.{with_what}",
+                capitalised(&subject(&drift)),
+                drift.declared,
+                drift.deployed
+            ))
+            .fix("Deploy what is declared; or, if it was meant to change, change the declaration.")
+            .at(drift.declared_at, "what is declared")
+            .at(drift.deployed_at, "what is deployed")
+        });
+    }
+}
+
+/// What of its thing a drift is about, in words.
+fn subject(drift: &Drift) -> String {
+    use crate::entry::Aspect;
+    match drift.aspect {
+        Aspect::Presence | Aspect::State => "it".to_owned(),
+        Aspect::Identity => "what it runs as".to_owned(),
+        Aspect::Verifier => "what it accepts".to_owned(),
+        Aspect::Presents => "what reaches the function".to_owned(),
+        Aspect::Check | Aspect::Methods | Aspect::Network => format!("its {}", drift.aspect.word()),
+    }
+}
+
+fn drifted(audit: &Audit<'_>, drift: &Drift) -> (Level, Option<crate::estate::Environment>) {
+    let estate = audit.estate();
+    let of_function = |function: FunctionId, exposed: Exposed| {
+        (Level::of(audit.harm_through(function), exposed), audit.environment(function))
+    };
+    match drift.thing {
+        Thing::Function(id) => of_function(id, audit.exposure(id)),
+        Thing::Endpoint(id) => match estate.get(id) {
+            Some(endpoint) => of_function(endpoint.function, audit.access().exposure_at(id)),
+            None => (Level::Table(Impact::Hygiene, Exposure::Insiders), None),
+        },
+        Thing::Verifier(id) => {
+            let guarded =
+                estate.all::<EndpointId>().filter(|(_, it)| it.check == crate::estate::Check::Token(id));
+            let worst = guarded.map(|(_, it)| it.function).min_by_key(|id| audit.harm_through(*id).impact);
+            let impact = worst.map_or(Impact::Hygiene, |worst| audit.harm_through(worst).impact);
+            let environment = worst.and_then(|worst| audit.environment(worst));
+            (Level::Table(impact, Exposure::KeyHolders), environment)
+        }
+        _ => (Level::Table(Impact::Hygiene, Exposure::Insiders), None),
+    }
+}
+
+fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for attempt in estate.attempts() {
+        let shows = estate.shows(attempt);
+        let Some(endpoint) = estate.get(attempt.endpoint).filter(|_| shows > Shows::Unclear) else {
+            continue;
+        };
+        // Where anyone gets through anyway, it came back as the estate says.
+        if audit.access().opens_to_nothing(attempt.endpoint) != Verdict::No {
+            continue;
+        }
+        let is_open = audit.access().is_open(attempt.endpoint);
+        let function = endpoint.function;
+        let level = Level::Table(audit.harm_through(function).impact, Exposure::Anyone);
+        let sure = if shows == Shows::Through { Sureness::Certain } else { Sureness::Inferred };
+        let raised = Raised::new(Thing::Endpoint(attempt.endpoint), level)
+            .within(audit.environment(function))
+            .sure(sure)
+            .facet("try");
+        let (attempt, id, origin) = (attempt.clone(), attempt.endpoint, endpoint.origin);
+        raising.raise(&raised, move |audit| {
+            let estate = audit.estate();
+            let meant = match (is_open, estate.get(id).map(|it| (it.state, it.check.strength()))) {
+                (false, Some((State::Disabled, _))) => "it is said to be switched off".to_owned(),
+                (false, _) => "its function is said to be switched off".to_owned(),
+                (true, Some((_, strength))) => format!("it is said to ask for {}", asked_for(strength)),
+                (true, None) => String::new(),
+            };
+            let came = match shows {
+                Shows::Through => "got through",
+                _ => "seems to have got through: what is behind the check found fault with the request",
+            };
+            Told::new(format!(
+                "A try without a credential {came} ({}), although {meant}.{}",
+                tried(audit, &attempt).trim_start_matches("a try: "),
+                with_what(audit, function)
+            ))
+            .fix("Look at what really checks this address, and set the check that the estate says it has.")
+            .at(attempt.origin, tried(audit, &attempt))
+            .at(origin, "the endpoint")
+        });
+    }
+}
+
+fn asked_for(strength: Strength) -> &'static str {
+    match strength {
+        Strength::Nothing => "something behind it",
+        other => less(other),
+    }
+}
+
+fn undeclared_operation(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for unspoken in audit.contracts().unspoken.iter().filter(|it| it.needed.is_empty()) {
+        let Some(endpoint) = estate.get(unspoken.endpoint) else { continue };
+        let exposed = audit.access().exposure_at(unspoken.endpoint);
+        let raised =
+            Raised::new(Thing::Endpoint(unspoken.endpoint), Level::Table(Impact::Hygiene, exposed.to))
+                .within(audit.environment(endpoint.function))
+                .sure(address::sure_of(audit, unspoken));
+        let (contract, origin, function) = (unspoken.contract, endpoint.origin, endpoint.function);
+        let path = endpoint.path;
+        raising.raise(&raised, move |audit| {
+            let estate = audit.estate();
+            let path = path.map_or("its path", |path| estate.text(path));
+            Told::new(format!(
+                "contract:{} has no operation on {path}, and function:{} answers there.",
+                estate.id(contract),
+                estate.id(function)
+            ))
+            .fix("Describe it in the contract, with what it asks of callers; or take the endpoint away.")
+            .at(origin, "the endpoint")
+            .at(estate.origin(Thing::Contract(contract)), "the contract")
+        });
+    }
+}

@@ -1,0 +1,303 @@
+//! Event sources and the services that deliver from them: unpinned, gone, switched off, unfiltered.
+
+use std::collections::BTreeSet;
+
+use super::{admitted, at_grounds, at_identity, depending, running, sureness, with_what};
+use crate::access::Verdict;
+use crate::entry::Exposure;
+use crate::estate::{
+    AccountOf, Admission, Attribute, Condition, Effect, FunctionId, Principal, ResourceId, State, Test,
+    Thing, Trigger, TriggerId,
+};
+use crate::rules::finding::{Raised, Raising};
+use crate::rules::words::listed;
+use crate::rules::{Audit, Impact, Level, Rule, Sureness, Told};
+
+pub(in crate::rules) const RULES: &[Rule] = &[
+    Rule {
+        id: "entry/unpinned-source",
+        title: "A platform service may invoke on behalf of a stranger's source",
+        why: "The service delivers everybody's events. Without a condition on the source resource or account, \
+              a stranger can point an event source of their own at this function.",
+        fix: "Add a condition on the source resource, and on the source account.",
+        check: "Ask for the service with a source of another account: the answer must be no.",
+        references: &["CWE-441", "CWE-346", "NIST SP 800-53 AC-3", "NIST SP 800-53 AC-4"],
+        judge: unpinned_source,
+    },
+    Rule {
+        id: "entry/dangling-source",
+        title: "A trigger or permission names a source that no longer exists",
+        why: "A name that is free again can be taken by somebody else, and then their events make this function run.",
+        fix: "Take the trigger and its permission away, or make the source again in your own account.",
+        check: "Each source that triggers and permissions name is one that you own.",
+        references: &["CWE-672", "CWE-610", "NIST SP 800-53 CM-8", "NIST SP 800-53 AC-3"],
+        judge: dangling_source,
+    },
+    Rule {
+        id: "entry/idle-trigger",
+        title: "A trigger is switched off, and its permission stands",
+        why: "What is no longer used is no longer looked at: the way in stays open for whoever can use the \
+              permission.",
+        fix: "Take the permission away, and the trigger with it.",
+        check: "Each permission of a service belongs to a trigger that is on.",
+        references: &["CWE-1188", "NIST SP 800-53 CM-7", "NIST SP 800-53 AC-6"],
+        judge: idle_trigger,
+    },
+    Rule {
+        id: "entry/unfiltered-source",
+        title: "A function runs on everything from a source that others pick from",
+        why: "It runs on events that it was not made for: that costs money, and whoever may write anything to the \
+              source chooses its input.",
+        fix: "Give the trigger a filter for the kind of event that the function handles.",
+        check: "Write something else to the source: the function must not run.",
+        references: &["CWE-20", "NIST SP 800-53 CM-7", "NIST SP 800-53 SI-10"],
+        judge: unfiltered_source,
+    },
+];
+
+fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for (id, it) in running(audit) {
+        for who in admitted(audit, Thing::Function(id)) {
+            let Principal::Service(service) = who else { continue };
+            let verdict = audit.access().stranger_invokes(who, id);
+            // Where anybody may invoke anyway, the pin is not what is missing.
+            if verdict == Verdict::No
+                || audit.access().stranger_invokes(Principal::Anyone, id) == Verdict::Yes
+            {
+                continue;
+            }
+            let level = Level::Table(audit.harm_through(id).impact, Exposure::Outsider);
+            let raised = Raised::new(Thing::Function(id), level)
+                .within(estate.environment(it.environment, it.scope))
+                .sure(sureness(verdict))
+                .facet(estate.text(service));
+            raising.raise(&raised, move |audit| {
+                let answer = audit.access().stranger_may_invoke(who, id);
+                let service = audit.estate().text(service);
+                let pinned = match answer.verdict {
+                    Verdict::Depends => format!(
+                        "A stranger's source may pass: service:{service} may invoke it{}.",
+                        depending(audit, &answer)
+                    ),
+                    Verdict::Yes | Verdict::No => format!(
+                        "service:{service} may invoke it for anybody's source: nothing pins the source resource \
+                         or the source account."
+                    ),
+                };
+                let told = Told::new(format!("{pinned}{}", with_what(audit, id))).fix(pin(audit, id));
+                at_identity(audit, at_grounds(audit, told, &answer), id)
+            });
+        }
+    }
+}
+
+/// The pin to add, from the sources that the function's triggers name.
+fn pin(audit: &Audit<'_>, function: FunctionId) -> String {
+    let estate = audit.estate();
+    let triggers = estate.triggers_of(function).iter().filter_map(|&id| estate.get(id));
+    let mut sources: Vec<String> =
+        triggers.filter_map(|trigger| trigger.source).map(|source| estate.label(source)).collect();
+    sources.sort_unstable();
+    sources.dedup();
+    let resource = if sources.is_empty() { "that source".to_owned() } else { listed(&sources) };
+    match estate.account_of(Thing::Function(function)) {
+        AccountOf::Known(account) => format!(
+            "Add `when: {{source_resource: {resource}, account_of_source: {}}}` to the permission.",
+            estate.id(account)
+        ),
+        _ => format!("Add a condition on the source resource ({resource}) and on its account."),
+    }
+}
+
+/// A source that a function's triggers or permissions name.
+struct Named {
+    label: String,
+    origin: crate::estate::Origin,
+    by: &'static str,
+}
+
+/// Whether the estate has things of a resource's kind: then one that it lacks is gone, not unseen.
+fn is_gone(audit: &Audit<'_>, label: &str, kinds: &BTreeSet<&str>) -> bool {
+    let known = audit.estate().thing(label).is_some_and(|thing| audit.estate().is_declared(thing));
+    !known && label.split_once(':').is_some_and(|(kind, _)| kinds.contains(kind))
+}
+
+/// The kinds of resources that were collected.
+fn kinds_seen<'e>(audit: &Audit<'e>) -> BTreeSet<&'e str> {
+    let estate = audit.estate();
+    estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind)).collect()
+}
+
+fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    let kinds = kinds_seen(audit);
+    for (id, it) in running(audit) {
+        let mut named: Vec<Named> = Vec::new();
+        for &trigger in estate.triggers_of(id) {
+            let Some(trigger) = estate.get(trigger).filter(|it| it.state == State::Enabled) else { continue };
+            let Some(source) = trigger.source.filter(|source| !estate.is_declared(*source)) else { continue };
+            named.push(Named { label: estate.label(source), origin: trigger.origin, by: "a trigger" });
+        }
+        for admission in of_services(audit, id) {
+            let origin = estate.statement(admission.statement).origin;
+            let all = pinned_to(audit, admission);
+            named.extend(all.into_iter().map(|label| Named { label, origin, by: "a permission" }));
+        }
+        named.retain(|it| is_gone(audit, &it.label, &kinds));
+        named.sort_by(|one, other| one.label.cmp(&other.label));
+        let exposure = if accounts_are_pinned(audit, id) { Exposure::Insiders } else { Exposure::Outsider };
+        while let Some(first) = named.first() {
+            let label = first.label.clone();
+            let rest = named.split_off(named.partition_point(|it| it.label == label));
+            let of_it = std::mem::replace(&mut named, rest);
+            let raised =
+                Raised::new(Thing::Function(id), Level::Table(audit.harm_through(id).impact, exposure))
+                    .within(estate.environment(it.environment, it.scope))
+                    .sure(Sureness::Inferred)
+                    .facet(&label);
+            raising.raise(&raised, move |audit| {
+                let by: BTreeSet<&str> = of_it.iter().map(|it| it.by).collect();
+                let by: Vec<String> = by.into_iter().map(|by| format!("{by} of it")).collect();
+                let claims = match exposure {
+                    Exposure::Insiders => "Whoever in the account makes one of that name feeds it.",
+                    _ => "Whoever makes one of that name, in any account, feeds it.",
+                };
+                let told = Told::new(format!(
+                    "{label} is gone, and {} still {} it. {claims}{}",
+                    listed(&by),
+                    if by.len() == 1 { "names" } else { "name" },
+                    with_what(audit, id)
+                ))
+                .fix(format!("Take out what names {label}, or make it again in your own account."));
+                of_it.iter().fold(told, |told, it| told.at(it.origin, it.by))
+            });
+        }
+    }
+}
+
+/// The allowing permissions on a function that name services.
+fn of_services<'a>(audit: &'a Audit<'_>, function: FunctionId) -> impl Iterator<Item = &'a Admission> {
+    let estate = audit.estate();
+    let all = audit.access().admissions_on(Thing::Function(function)).iter();
+    all.map(|id| estate.admission(*id)).filter(|admission| {
+        estate.statement(admission.statement).effect == Effect::Allow
+            && estate.list(admission.to).iter().any(|who| matches!(who, Principal::Service(_)))
+    })
+}
+
+/// The source resources that a permission names.
+fn pinned_to(audit: &Audit<'_>, admission: &Admission) -> Vec<String> {
+    let estate = audit.estate();
+    let conditions = estate.statement(admission.statement).conditions.iter();
+    let names = conditions.filter_map(|condition| match condition {
+        Condition::Test(Attribute::SourceResource, Test::Equals(names)) => Some(names),
+        _ => None,
+    });
+    names.flat_map(|names| names.iter()).map(|name| estate.text(*name).to_owned()).collect()
+}
+
+/// Whether every permission of a service is for sources of known accounts only.
+fn accounts_are_pinned(audit: &Audit<'_>, function: FunctionId) -> bool {
+    let estate = audit.estate();
+    let mut all = of_services(audit, function).peekable();
+    all.peek().is_some()
+        && all.all(|admission| {
+            let conditions = estate.statement(admission.statement).conditions.iter();
+            let mut tests = conditions.filter_map(|condition| match condition {
+                Condition::Test(attribute, _) => Some(*attribute),
+                Condition::Opaque(_) => None,
+            });
+            tests.any(|attribute| attribute == Attribute::AccountOfSource)
+        })
+}
+
+/// Whether a permission is for what a trigger runs on: it names the source, or names none.
+fn is_for(audit: &Audit<'_>, admission: &Admission, trigger: &Trigger) -> bool {
+    let estate = audit.estate();
+    let source = trigger.source.map(|source| estate.label(source));
+    let mut tests =
+        estate.statement(admission.statement).conditions.iter().filter_map(|condition| match condition {
+            Condition::Test(Attribute::SourceResource, test) => Some(test),
+            _ => None,
+        });
+    tests.all(|test| match (test, &source) {
+        (Test::Equals(names), Some(source)) => names.iter().any(|name| estate.text(*name) == source),
+        (Test::Like(patterns), Some(source)) => patterns.iter().any(|pattern| pattern.matches(source)),
+        (Test::Equals(_) | Test::Like(_), None) => false,
+        _ => true,
+    })
+}
+
+fn idle_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for (id, it) in running(audit) {
+        let triggers = || estate.triggers_of(id).iter().filter_map(|id| Some((*id, estate.get(*id)?)));
+        for (trigger, off) in triggers().filter(|(_, it)| it.state == State::Disabled) {
+            let on = || triggers().map(|(_, it)| it).filter(|it| it.state == State::Enabled);
+            let stands = of_services(audit, id).find(|admission| {
+                is_for(audit, admission, off) && !on().any(|on| is_for(audit, admission, on))
+            });
+            let Some(admission) = stands else { continue };
+            let services =
+                estate.list(admission.to).iter().filter(|who| matches!(who, Principal::Service(_)));
+            let services: Vec<Principal> = services.copied().collect();
+            let open = services.iter().any(|who| audit.access().stranger_invokes(*who, id) != Verdict::No);
+            let exposure = if open { Exposure::Outsider } else { Exposure::Insiders };
+            let raised = Raised::new(Thing::Trigger(trigger), Level::Table(Impact::Hygiene, exposure))
+                .within(estate.environment(it.environment, it.scope));
+            let (permission, origin) = (estate.statement(admission.statement).origin, off.origin);
+            raising.raise(&raised, move |audit| {
+                let estate = audit.estate();
+                let services: Vec<String> = services.iter().map(|who| estate.principal_label(*who)).collect();
+                Told::new(format!(
+                    "It is switched off, and {} may still invoke function:{}.",
+                    listed(&services),
+                    estate.id(id)
+                ))
+                .fix("Take the permission away; the trigger too, if nobody will switch it on again.")
+                .at(origin, "the trigger")
+                .at(permission, "the permission")
+            });
+        }
+    }
+}
+
+fn unfiltered_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    let is_on = |trigger: &Trigger| {
+        let function = estate.get(trigger.function);
+        trigger.state == State::Enabled && function.is_some_and(|it| it.state == State::Enabled)
+    };
+    let on = || estate.all::<TriggerId>().filter(|(_, trigger)| is_on(trigger));
+    let filtered: std::collections::BTreeMap<Thing, TriggerId> = on()
+        .filter(|(_, trigger)| trigger.filter.is_some())
+        .filter_map(|(id, trigger)| Some((trigger.source?, id)))
+        .collect();
+    for (id, trigger) in on().filter(|(_, trigger)| trigger.filter.is_none()) {
+        let Some(source) = trigger.source else { continue };
+        let Some(other) = filtered.get(&source).and_then(|other| estate.get(*other)) else { continue };
+        if other.function == trigger.function {
+            continue;
+        }
+        let raised = Raised::new(Thing::Trigger(id), Level::Table(Impact::RunsCode, Exposure::Insiders))
+            .within(audit.environment(trigger.function))
+            .sure(Sureness::Inferred);
+        let (function, picks, filter) = (trigger.function, other.function, other.filter);
+        let (origin, others) = (trigger.origin, other.origin);
+        raising.raise(&raised, move |audit| {
+            let estate = audit.estate();
+            let filter = filter.map_or("", |filter| estate.text(filter));
+            Told::new(format!(
+                "function:{} runs on everything in {}, from which function:{} picks `{filter}`: it holds several kinds \
+                 of things.",
+                estate.id(function),
+                estate.label(source),
+                estate.id(picks),
+            ))
+            .fix("Give this trigger a filter too.")
+            .at(origin, "the trigger")
+            .at(others, "the trigger with a filter")
+        });
+    }
+}

@@ -1,0 +1,106 @@
+//! Verifiers that accept what they should not.
+
+use std::collections::BTreeMap;
+
+use super::with_what;
+use crate::entry::Exposure;
+use crate::estate::{Check, EndpointId, FunctionId, Thing, Verifier, VerifierId};
+use crate::rules::finding::{Raised, Raising};
+use crate::rules::words::{capitalised, listed};
+use crate::rules::{Audit, Level, Rule, Told};
+
+pub(in crate::rules) const RULES: &[Rule] = &[Rule {
+    id: "entry/weak-token-check",
+    title: "A verifier accepts tokens that anybody can make, or that were made for others",
+    why: "A token proves something only if its signature is checked, and if it was issued by whom and for what the \
+              function expects. A verifier that does not look accepts tokens of strangers.",
+    fix: "Check signatures, name the issuers and the audiences, and list the algorithms, without `none`.",
+    check: "Present a token of another issuer, one for another audience, and one without a signature: each must be \
+                refused.",
+    references: &["CWE-347", "CWE-345", "RFC 8725", "NIST SP 800-53 IA-5", "OWASP API2:2023"],
+    judge: weak_token_check,
+}];
+
+/// What a verifier lets by that it should not.
+struct Weakness {
+    what: &'static str,
+    mend: &'static str,
+    exposure: Exposure,
+}
+
+fn weaknesses(audit: &Audit<'_>, verifier: &Verifier) -> Vec<Weakness> {
+    let found = [
+        (!verifier.checks_signature, "it checks no signature", "check signatures", Exposure::Anyone),
+        (
+            verifier.checks_signature && audit.access().accepts_unsigned(verifier),
+            "it accepts the algorithm `none`, which is no signature",
+            "drop the algorithm `none`",
+            Exposure::Anyone,
+        ),
+        (verifier.issuers.is_empty(), "it accepts every issuer", "name the issuers", Exposure::Outsider),
+        (
+            verifier.audiences.is_empty(),
+            "it accepts tokens for every audience",
+            "name the audiences",
+            Exposure::KeyHolders,
+        ),
+        (
+            !verifier.checks_expiry,
+            "it accepts tokens that have ended or never end",
+            "refuse tokens without an end or past it",
+            Exposure::KeyHolders,
+        ),
+        (
+            verifier.keys.as_ref().is_some_and(|keys| !keys.secret.is_empty()),
+            "the secret part of a key stands in its key set, so whoever reads the set can make tokens",
+            "publish the public parts of keys only, and make new keys",
+            Exposure::KeyHolders,
+        ),
+    ];
+    found
+        .into_iter()
+        .filter(|(is_so, ..)| *is_so)
+        .map(|(_, what, mend, exposure)| Weakness { what, mend, exposure })
+        .collect()
+}
+
+fn weak_token_check(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    let mut guarded: BTreeMap<VerifierId, Vec<FunctionId>> = BTreeMap::new();
+    for (_, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.access().is_open(*id)) {
+        if let Check::Token(verifier) = endpoint.check {
+            guarded.entry(verifier).or_default().push(endpoint.function);
+        }
+    }
+    for (id, mut functions) in guarded {
+        let Some(verifier) = estate.get(id) else { continue };
+        let weak = weaknesses(audit, verifier);
+        let Some(widest) = weak.iter().map(|weakness| weakness.exposure).min() else { continue };
+        functions.sort_unstable_by_key(|function| estate.id(*function));
+        functions.dedup();
+        let worst = functions.iter().copied().min_by_key(|function| audit.harm_through(*function).impact);
+        let Some(worst) = worst else { continue };
+        let level = Level::Table(audit.harm_through(worst).impact, widest);
+        let origin = verifier.origin;
+        let raised = Raised::new(Thing::Verifier(id), level).within(audit.environment(worst));
+        raising.raise(&raised, move |audit| {
+            let estate = audit.estate();
+            let Some(verifier) = estate.get(id) else { return Told::default() };
+            let weak = weaknesses(audit, verifier);
+            let all = |of: fn(&Weakness) -> &'static str| {
+                let texts: Vec<String> = weak.iter().map(|it| of(it).to_owned()).collect();
+                listed(&texts)
+            };
+            let names: Vec<String> =
+                functions.iter().map(|function| format!("function:{}", estate.id(*function))).collect();
+            Told::new(format!(
+                "{}. It guards {}.{}",
+                capitalised(&all(|it| it.what)),
+                listed(&names),
+                with_what(audit, worst)
+            ))
+            .fix(format!("In verifier:{}, {}.", estate.id(id), all(|it| it.mend)))
+            .at(origin, "the verifier")
+        });
+    }
+}

@@ -1,0 +1,98 @@
+//! What came back from endpoints that were tried, held against what the estate says.
+
+use pasaporte_core::access::Verdict;
+use pasaporte_core::entry::faces_internet;
+use pasaporte_core::estate::{EndpointId, Shows};
+use pasaporte_core::rules::Audit;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::VERSION;
+
+/// Tries of endpoints, with no credential.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(title = "Pasaporte knock, version 1")]
+pub struct Knocks {
+    /// The version of this output.
+    pub knock: u64,
+    /// What came back: what the estate says otherwise first, then in the order tried.
+    pub tries: Vec<KnockOut>,
+    /// Endpoints that could not be tried.
+    pub left_out: Vec<LeftOut>,
+}
+
+/// What came back from one endpoint.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct KnockOut {
+    /// The endpoint.
+    pub endpoint: String,
+    /// The HTTP method.
+    pub method: String,
+    /// The HTTP status that came back; null where none did.
+    pub status: Option<u16>,
+    /// Why none did.
+    pub failed: Option<String>,
+    /// What that shows: `through`, `perhaps-through`, `turned-away` or `unclear`.
+    pub shows: &'static str,
+    /// What the estate says: whether somebody who shows nothing gets through, in effect.
+    pub said_open: bool,
+    /// Whether the two agree; null where the try shows nothing.
+    pub agrees: Option<bool>,
+}
+
+/// An endpoint that could not be tried.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct LeftOut {
+    /// The endpoint.
+    pub endpoint: String,
+    /// Why.
+    pub why: String,
+}
+
+impl Knocks {
+    /// Holds what came back against what the estate says: of each try the endpoint, the method, and the status or why
+    /// there is none.
+    pub fn new<'k>(
+        audit: &Audit<'_>,
+        tries: impl Iterator<Item = (&'k str, &'k str, Result<&'k u16, &'k String>)>,
+        left_out: Vec<(String, &'static str)>,
+    ) -> Self {
+        let one = |(endpoint, method, came): (&str, &str, Result<&u16, &String>)| {
+            let shows = Shows::of(method, came.ok().copied());
+            let id = endpoint.strip_prefix("endpoint:").unwrap_or(endpoint);
+            let id = audit.estate().find::<EndpointId>(id);
+            let said_open = id.is_some_and(|id| audit.access().opens_to_nothing(id) != Verdict::No);
+            let endpoint_is = id.and_then(|id| audit.estate().get(id));
+            let from_anywhere = endpoint_is.is_none_or(|it| faces_internet(&it.network));
+            KnockOut {
+                endpoint: endpoint.to_owned(),
+                method: method.to_owned(),
+                status: came.ok().copied(),
+                failed: came.err().cloned(),
+                shows: word(shows),
+                said_open,
+                agrees: match shows {
+                    Shows::Unclear => None,
+                    // Who knocks may be outside the networks that are let in.
+                    Shows::TurnedAway if said_open && !from_anywhere => None,
+                    Shows::TurnedAway => Some(!said_open),
+                    Shows::PerhapsThrough | Shows::Through => Some(said_open),
+                },
+            }
+        };
+        let mut tries: Vec<KnockOut> = tries.map(one).collect();
+        tries.sort_by_key(|it| it.agrees != Some(false));
+        let left_out =
+            left_out.into_iter().map(|(endpoint, why)| LeftOut { endpoint, why: why.to_owned() }).collect();
+        Self { knock: VERSION, tries, left_out }
+    }
+}
+
+fn word(shows: Shows) -> &'static str {
+    match shows {
+        Shows::TurnedAway => "turned-away",
+        Shows::Unclear => "unclear",
+        Shows::PerhapsThrough => "perhaps-through",
+        Shows::Through => "through",
+    }
+}

@@ -1,0 +1,207 @@
+//! A document and its operations.
+
+use super::reference::Tree;
+use super::security::Schemes;
+use super::servers::prefixes;
+use super::{Document, Operation, Unread};
+use crate::diagnostic::Diagnostics;
+use crate::read::{Report, field, printable, scalar_text, whole};
+use crate::text::{Form, Position, Value, View};
+
+/// The methods that a path can have operations for (OpenAPI 3.1, Path Item Object).
+const METHODS: [(&str, &str); 8] = [
+    ("get", "GET"),
+    ("put", "PUT"),
+    ("post", "POST"),
+    ("delete", "DELETE"),
+    ("options", "OPTIONS"),
+    ("head", "HEAD"),
+    ("patch", "PATCH"),
+    ("trace", "TRACE"),
+];
+/// Longest path of an operation that is kept.
+const LONGEST_PATH: usize = 2048;
+
+/// Reads a contract; what is wrong with it as a whole goes to the diagnostics.
+pub(crate) fn read(name: &str, text: &str, form: Form, diagnostics: &mut Diagnostics) -> Option<Document> {
+    let mut document = None;
+    whole(name, text, form, diagnostics, |root, report| {
+        if document.is_none() {
+            document = Some(contract(root, report));
+        } else {
+            report.wrong(root, "a second document in one file", "give each contract a file of its own");
+        }
+    });
+    document.flatten()
+}
+
+fn contract(root: View<'_, '_>, report: &mut Report<'_>) -> Option<Document> {
+    if !matches!(root.value(), Value::Map) {
+        report.expected(root, "an OpenAPI document: a map that begins with `openapi: 3.1.0`");
+        return None;
+    }
+    let tree = Tree::new(root);
+    if let Some(version) = field(root, "swagger") {
+        let said = scalar_of(version).unwrap_or_default();
+        report.wrong(
+            version,
+            format!("Swagger {} is not supported", printable(said)),
+            "convert the document to OpenAPI 3.0 or 3.1, and name the result here",
+        );
+        return None;
+    }
+    let Some(version) = field(root, "openapi") else {
+        report.wrong(
+            root,
+            "not an OpenAPI document: it has no field `openapi`",
+            "name an OpenAPI 3.0 or 3.1 document",
+        );
+        return None;
+    };
+    let said = scalar_of(version).unwrap_or_default();
+    if !["3.0", "3.1"].iter().any(|known| said == *known || said.starts_with(&format!("{known}."))) {
+        let message = format!("OpenAPI {} is not supported", printable(said));
+        report.wrong(version, message, "this program reads OpenAPI 3.0 and 3.1");
+        return None;
+    }
+    let mut reading = Reading { tree, document: Document::default(), schemes: Schemes::default() };
+    reading.schemes = Schemes::read(&reading.tree);
+    reading.paths(root);
+    Some(reading.document)
+}
+
+/// A scalar as written, also where it looks like a number.
+fn scalar_of<'v>(view: View<'v, '_>) -> Option<&'v str> {
+    match view.value() {
+        Value::Number(text) => Some(text),
+        other => scalar_text(other),
+    }
+}
+
+struct Reading<'t, 'a> {
+    tree: Tree<'t, 'a>,
+    document: Document,
+    schemes: Schemes,
+}
+
+/// What the places above an operation say for it.
+struct Above {
+    asks: Option<Vec<Vec<super::Scheme>>>,
+    prefixes: Vec<String>,
+}
+
+impl<'t, 'a> Reading<'t, 'a> {
+    fn unread(&mut self, what: impl Into<String>, at: Position) {
+        self.document.unread.push(Unread { what: what.into(), at });
+    }
+
+    fn paths(&mut self, root: View<'t, 'a>) {
+        let above = Above { asks: self.asks(root, "the document", Some(Vec::new())), prefixes: Vec::new() };
+        let above = Above { prefixes: self.servers(root, "the document", &above), ..above };
+        let Some(paths) = field(root, "paths") else {
+            if field(root, "webhooks").is_none() {
+                self.unread("the document has no `paths`", root.at());
+            }
+            return;
+        };
+        if !matches!(paths.value(), Value::Map) {
+            return self.unread("`paths` is not a map of paths", paths.at());
+        }
+        for (key, item) in paths.entries() {
+            let path = scalar_of(key).unwrap_or_default();
+            if path.starts_with("x-") {
+                continue;
+            }
+            let is_path = path.starts_with('/')
+                && path.len() <= LONGEST_PATH
+                && !path.chars().any(crate::redact::is_unprintable);
+            if is_path {
+                self.item(path, key.at(), item, &above);
+            } else {
+                self.unread(format!("`{}` is not a path", printable(path)), key.at());
+            }
+        }
+    }
+
+    /// The operations of a path. Where it refers to another, those of both: what stands here comes first.
+    fn item(&mut self, path: &str, at: Position, item: View<'t, 'a>, above: &Above) {
+        let mut found: Vec<(&'static str, View<'t, 'a>, View<'t, 'a>, Above)> = Vec::new();
+        let mut next = Some(item);
+        let mut seen = 0;
+        while let Some(item) = next {
+            next = None;
+            seen += 1;
+            if !matches!(item.value(), Value::Map) {
+                return self.unread(format!("{path} is not a map of operations"), item.at());
+            }
+            let above = Above { asks: above.asks.clone(), prefixes: self.servers(item, path, above) };
+            for (key, value) in item.entries() {
+                let name = scalar_text(key.value()).unwrap_or_default();
+                if let Some((_, method)) = METHODS.iter().find(|(word, _)| *word == name)
+                    && !found.iter().any(|(known, ..)| known == method)
+                {
+                    let above = Above { asks: above.asks.clone(), prefixes: above.prefixes.clone() };
+                    found.push((method, key, value, above));
+                }
+                if name == "$ref" {
+                    match self.tree.target(value) {
+                        Ok(_) if seen > super::reference::LONGEST_CHAIN => {
+                            self.unread(format!("{path}: its `$ref` leads round in a circle"), at);
+                        }
+                        Ok(target) => next = Some(target),
+                        Err(why) => self.unread(format!("{path}: {why}"), value.at()),
+                    }
+                }
+            }
+        }
+        for (method, key, operation, above) in found {
+            self.operation(method, path, key.at(), operation, &above);
+        }
+    }
+
+    fn operation(
+        &mut self,
+        method: &'static str,
+        path: &str,
+        at: Position,
+        operation: View<'t, 'a>,
+        above: &Above,
+    ) {
+        let name = format!("{method} {path}");
+        let operation = match self.tree.followed(operation) {
+            Ok(operation) => operation,
+            Err(why) => return self.unread(format!("{name}: {why}"), at),
+        };
+        if !matches!(operation.value(), Value::Map) {
+            return self.unread(format!("{name} is not a map of fields"), at);
+        }
+        let asks = self.asks(operation, &name, above.asks.clone());
+        let prefixes = self.servers(operation, &name, above);
+        self.document.operations.push(Operation { method, path: path.to_owned(), prefixes, asks, at });
+    }
+
+    /// What a place asks of callers: what it says itself, else what is said above it.
+    fn asks(
+        &mut self,
+        place: View<'t, 'a>,
+        name: &str,
+        above: Option<Vec<Vec<super::Scheme>>>,
+    ) -> Option<Vec<Vec<super::Scheme>>> {
+        let Some(security) = field(place, "security") else { return above };
+        match self.schemes.requirements(security) {
+            Ok(asks) => Some(asks),
+            Err((why, at)) => {
+                self.unread(format!("{name}: {why}"), at);
+                None
+            }
+        }
+    }
+
+    fn servers(&mut self, place: View<'t, 'a>, name: &str, above: &Above) -> Vec<String> {
+        let Some(servers) = field(place, "servers") else { return above.prefixes.clone() };
+        prefixes(servers).unwrap_or_else(|(why, at)| {
+            self.unread(format!("{name}: {why}"), at);
+            above.prefixes.clone()
+        })
+    }
+}

@@ -1,0 +1,94 @@
+//! Looking things up in a document: fields, and what `$ref` leads to within it (RFC 6901).
+
+use std::borrow::Cow;
+
+use crate::read::{field, printable, scalar_text};
+use crate::text::{Value, View};
+
+/// The longest chain of references that is followed; a longer one leads round in a circle.
+pub(super) const LONGEST_CHAIN: usize = 32;
+
+/// A document that references are looked up in.
+pub(super) struct Tree<'t, 'a> {
+    pub(super) root: View<'t, 'a>,
+}
+
+impl<'t, 'a> Tree<'t, 'a> {
+    pub(super) fn new(root: View<'t, 'a>) -> Self {
+        Self { root }
+    }
+
+    /// The value itself, or what its `$ref` leads to in the end.
+    pub(super) fn followed(&self, value: View<'t, 'a>) -> Result<View<'t, 'a>, String> {
+        let mut value = value;
+        for _ in 0..LONGEST_CHAIN {
+            match field(value, "$ref") {
+                None => return Ok(value),
+                Some(reference) => value = self.target(reference)?,
+            }
+        }
+        Err("its `$ref` leads round in a circle".to_owned())
+    }
+
+    /// What one reference leads to.
+    pub(super) fn target(&self, reference: View<'t, 'a>) -> Result<View<'t, 'a>, String> {
+        let text = scalar_text(reference.value()).ok_or("its `$ref` is not a text")?;
+        let shown = printable(text);
+        let pointer = text
+            .strip_prefix('#')
+            .ok_or_else(|| format!("its `$ref` {shown} leads out of the document, which is not followed"))?;
+        let mut at = self.root;
+        for step in pointer.split('/').skip(1) {
+            let step = unescaped(step);
+            at = step_into(at, &step).ok_or_else(|| {
+                format!("its `$ref` {shown} leads to nothing: there is no `{}`", printable(&step))
+            })?;
+        }
+        Ok(at)
+    }
+}
+
+fn step_into<'t, 'a>(at: View<'t, 'a>, step: &str) -> Option<View<'t, 'a>> {
+    match at.value() {
+        Value::List => at.inside().nth(step.parse().ok()?),
+        Value::Map => field(at, step),
+        _ => None,
+    }
+}
+
+/// A step of a pointer: percent-decoded, then `~1` and `~0` undone (RFC 6901 §§3, 6).
+fn unescaped(step: &str) -> Cow<'_, str> {
+    if !step.contains(['%', '~']) {
+        return Cow::Borrowed(step);
+    }
+    let mut bytes = Vec::with_capacity(step.len());
+    let mut rest = step.as_bytes();
+    while let Some((&first, after)) = rest.split_first() {
+        let hex = |digits: &[u8]| u8::from_str_radix(std::str::from_utf8(digits).ok()?, 16).ok();
+        if let (b'%', Some(byte)) = (first, after.get(..2).and_then(hex)) {
+            bytes.push(byte);
+            rest = &after[2..];
+        } else {
+            bytes.push(first);
+            rest = after;
+        }
+    }
+    Cow::Owned(String::from_utf8_lossy(&bytes).replace("~1", "/").replace("~0", "~"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("plain", "plain")]
+    #[case("~1tides~1{island}", "/tides/{island}")]
+    #[case("a~01", "a~1")]
+    #[case("%7Eone%20two", "~one two")]
+    #[case("50%", "50%")]
+    #[case("%zz", "%zz")]
+    fn steps_are_unescaped(#[case] written: &str, #[case] meant: &str) {
+        assert_eq!(unescaped(written), meant);
+    }
+}

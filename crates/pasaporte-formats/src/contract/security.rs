@@ -1,0 +1,104 @@
+//! What is asked of callers: security schemes, and the requirements that name them.
+
+use std::collections::HashMap;
+
+use pasaporte_core::estate::{KeyPlace, Vocabulary};
+
+use super::reference::Tree;
+use super::{Kind, Scheme};
+use crate::read::{field, printable, scalar_text};
+use crate::redact::is_unprintable;
+use crate::text::{Position, Value, View};
+
+/// Most alternatives, schemes of one alternative, and scopes of one scheme that are read: many more than people
+/// write, and few enough to be kept for each operation.
+const MOST: usize = 64;
+
+/// The schemes of a document, by name; why, where one could not be understood.
+#[derive(Default)]
+pub(super) struct Schemes(HashMap<String, Result<Kind, String>>);
+
+/// Why requirements could not be understood, and where.
+type Wrong = (String, Position);
+
+impl Schemes {
+    pub(super) fn read(tree: &Tree<'_, '_>) -> Self {
+        let all = field(tree.root, "components").and_then(|it| field(it, "securitySchemes"));
+        let entries = all.into_iter().flat_map(View::entries);
+        let named = entries.filter_map(|(key, value)| {
+            let name = scalar_text(key.value())?.to_owned();
+            Some((name, tree.followed(value).and_then(kind)))
+        });
+        Self(named.collect())
+    }
+
+    /// The alternatives that a `security` field lists (OpenAPI 3.1, Security Requirement Object).
+    pub(super) fn requirements(&self, security: View<'_, '_>) -> Result<Vec<Vec<Scheme>>, Wrong> {
+        let wrong = |what: &str, view: View<'_, '_>| (what.to_owned(), view.at());
+        if !matches!(security.value(), Value::List) {
+            return Err(wrong("`security` is not a list", security));
+        }
+        let mut all = Vec::new();
+        for requirement in security.inside() {
+            if !matches!(requirement.value(), Value::Map) {
+                return Err(wrong("a security requirement is not a map of schemes", requirement));
+            }
+            let schemes = requirement.entries().map(|(key, scopes)| self.scheme(key, scopes));
+            let schemes: Vec<Scheme> = schemes.collect::<Result<_, _>>()?;
+            if schemes.len() > MOST || all.len() == MOST {
+                return Err(wrong("more security requirements than are read", requirement));
+            }
+            all.push(schemes);
+        }
+        Ok(all)
+    }
+
+    fn scheme(&self, key: View<'_, '_>, scopes: View<'_, '_>) -> Result<Scheme, Wrong> {
+        let name = scalar_text(key.value()).unwrap_or_default();
+        let shown = printable(name);
+        let kind = match self.0.get(name) {
+            None => {
+                let why = format!("the security scheme `{shown}` is not in `components.securitySchemes`");
+                return Err((why, key.at()));
+            }
+            Some(Err(why)) => return Err((format!("the security scheme `{shown}`: {why}"), key.at())),
+            Some(Ok(kind)) => kind.clone(),
+        };
+        let mut named = Vec::new();
+        for scope in scopes.inside() {
+            let text = scalar_text(scope.value()).filter(|text| is_sound(text));
+            named.push(text.ok_or_else(|| (format!("a scope of `{shown}` is not a text"), scope.at()))?);
+        }
+        if named.len() > MOST {
+            return Err((format!("`{shown}` asks for more scopes than are read"), scopes.at()));
+        }
+        Ok(Scheme { kind, scopes: named.into_iter().map(str::to_owned).collect() })
+    }
+}
+
+fn is_sound(text: &str) -> bool {
+    !text.is_empty() && text.len() <= 512 && !text.chars().any(is_unprintable)
+}
+
+fn kind(scheme: View<'_, '_>) -> Result<Kind, String> {
+    let text = |name: &str| {
+        let value = field(scheme, name).and_then(|value| scalar_text(value.value()));
+        value.filter(|text| is_sound(text)).ok_or_else(|| format!("it has no `{name}`"))
+    };
+    match text("type")? {
+        "apiKey" => {
+            let place = text("in")?;
+            let known = KeyPlace::parse(place);
+            let place = known.ok_or_else(|| format!("a key cannot be in `{}`", printable(place)))?;
+            Ok(Kind::Key(place, text("name")?.to_owned()))
+        }
+        "http" => Ok(match text("scheme")? {
+            scheme if scheme.eq_ignore_ascii_case("bearer") => Kind::Bearer,
+            scheme => Kind::Http(scheme.to_lowercase()),
+        }),
+        "oauth2" => Ok(Kind::OAuth2),
+        "openIdConnect" => Ok(Kind::OpenIdConnect),
+        "mutualTLS" => Ok(Kind::MutualTls),
+        other => Err(format!("`{}` is not a type of security scheme", printable(other))),
+    }
+}

@@ -1,0 +1,77 @@
+//! What a document says of itself: its version, its time, and whether it is declared or deployed.
+
+use jiff::Timestamp;
+
+use super::VERSION;
+use super::document::SECTIONS;
+use super::values::Moment;
+use crate::read::{Read, Report, nearest, printable};
+use crate::text::View;
+
+/// The fields of a document that are not sections.
+pub(super) const FIELDS: [&str; 3] = ["estate", "as_of", "declared"];
+
+/// What was seen of a document's own fields.
+#[derive(Default)]
+pub(super) struct Seen {
+    pub(super) version: bool,
+    pub(super) fields: Vec<&'static str>,
+}
+
+/// What a field of a document says.
+pub(super) enum Said {
+    /// When the estate was true.
+    AsOf(Timestamp),
+    /// Whether it is declared rather than deployed.
+    Declared(bool),
+}
+
+pub(super) const HOW_WRITTEN: &str = "see docs/estate-format.md for how an estate is written";
+pub(super) const NO_VERSION: (&str, &str) =
+    ("the file does not say which version of the format it is", "add `estate: 1` at the top");
+
+/// The field of a document that a key names, if it is one and not there already.
+pub(super) fn top_field(
+    name: &str,
+    key: View<'_, '_>,
+    seen: &mut Seen,
+    report: &mut Report<'_>,
+) -> Option<&'static str> {
+    let fields = || FIELDS.into_iter().chain(SECTIONS.iter().copied());
+    let Some(field) = fields().find(|field| *field == name) else {
+        let help = match nearest(name, fields()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("the sections are {}", SECTIONS.join(", ")),
+        };
+        report.wrong(key, format!("`{}` is not a section of an estate", printable(name)), help);
+        return None;
+    };
+    if seen.fields.contains(&field) {
+        report.wrong(key, format!("`{field}` is given twice"), "make them one list");
+        return None;
+    }
+    seen.fields.push(field);
+    Some(field)
+}
+
+/// Reads a field of the document itself.
+pub(super) fn header(
+    field: &str,
+    value: View<'_, '_>,
+    seen: &mut Seen,
+    report: &mut Report<'_>,
+) -> Option<Said> {
+    match field {
+        "as_of" => return Moment::read(value, report).map(|moment| Said::AsOf(moment.0)),
+        "declared" => return bool::read(value, report).map(Said::Declared),
+        _ => seen.version = true,
+    }
+    match u64::read(value, report) {
+        Some(VERSION) | None => {}
+        Some(other) => {
+            let message = format!("version {other} of the format is not known");
+            report.wrong(value, message, format!("this program reads version {VERSION}; get a newer one"));
+        }
+    }
+    None
+}

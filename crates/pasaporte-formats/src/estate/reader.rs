@@ -1,0 +1,279 @@
+//! Reading one source, in whichever form it is written, into the side of the estate that it says it is of.
+
+use std::io::Read as Input;
+
+use pasaporte_core::estate::{Builder, FileId};
+
+use super::convert::{Converter, origin};
+use super::document::{Entity, SECTIONS};
+use super::header::{FIELDS, HOW_WRITTEN, NO_VERSION, Said, Seen, header, top_field};
+use super::lines::{self, Item};
+use crate::diagnostic::Diagnostics;
+use crate::read::{Report, scalar_text, whole};
+use crate::text::json::{Cursor, JsonError};
+use crate::text::{Form, Opened, Position, Source, Tape, Value, View, Writer};
+
+/// What is deployed, and what is declared beside it, while it is read. Both know all files by the same ids.
+#[derive(Default)]
+pub(super) struct Sides {
+    pub(super) deployed: Builder,
+    pub(super) declared: Option<Builder>,
+    /// Whether anything is said of what is deployed.
+    pub(super) has_deployed: bool,
+    /// The first file that is declared.
+    pub(super) declared_in: Option<FileId>,
+    files: Vec<String>,
+}
+
+impl Sides {
+    pub(super) fn file(&mut self, name: &str) -> FileId {
+        self.files.push(name.to_owned());
+        if let Some(declared) = &mut self.declared {
+            declared.file(name);
+        }
+        self.deployed.file(name)
+    }
+
+    /// The side that something is said of.
+    fn said_in(&mut self, file: FileId, declared: bool) -> &mut Builder {
+        if declared {
+            self.declared_in.get_or_insert(file);
+        } else {
+            self.has_deployed = true;
+        }
+        self.side(declared)
+    }
+
+    /// What is deployed, or what is declared.
+    pub(super) fn side(&mut self, declared: bool) -> &mut Builder {
+        if !declared {
+            return &mut self.deployed;
+        }
+        self.declared.get_or_insert_with(|| {
+            let mut builder = Builder::default();
+            for name in &self.files {
+                builder.file(name);
+            }
+            builder
+        })
+    }
+}
+
+/// Reads one source.
+pub(super) struct Reader<'r> {
+    pub(super) sides: &'r mut Sides,
+    pub(super) file: FileId,
+    pub(super) name: &'r str,
+    pub(super) diagnostics: &'r mut Diagnostics,
+    /// Whether what is read is declared rather than deployed.
+    pub(super) declared: bool,
+}
+
+/// Whether a source was read.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Found {
+    /// As an estate, with whatever mistakes.
+    Estate,
+    /// It does not claim to be one: it may be a document that an estate names.
+    Other,
+}
+
+impl Reader<'_> {
+    /// Reads a source; one that does not claim to be an estate only if it is insisted that it is one.
+    pub(super) fn read(&mut self, source: &Source, insist: bool) -> Found {
+        match source.open() {
+            Ok(Opened::Whole(Form::Yaml, text)) => self.yaml(&text, insist),
+            Ok(Opened::Whole(_, text)) => self.json(&text, insist),
+            Ok(Opened::Lines(lines)) => {
+                self.lines(lines);
+                Found::Estate
+            }
+            Err(diagnostic) => {
+                self.diagnostics.push(diagnostic);
+                Found::Estate
+            }
+        }
+    }
+
+    fn yaml(&mut self, text: &str, insist: bool) -> Found {
+        let mut found = Found::Estate;
+        let (sides, file, from) = (&mut *self.sides, self.file, self.declared);
+        whole(self.name, text, Form::Yaml, self.diagnostics, |root, report| {
+            let claims = root.entries().any(|(key, _)| scalar_text(key.value()) == Some("estate"));
+            let is_other = !insist && !claims && matches!(root.value(), Value::Map);
+            if is_other || found == Found::Other {
+                found = Found::Other;
+                return;
+            }
+            document(sides, file, from, root, report);
+        });
+        found
+    }
+
+    fn json(&mut self, text: &str, insist: bool) -> Found {
+        if !insist && does_not_claim(text) {
+            return Found::Other;
+        }
+        if let Err(error) = self.json_document(text) {
+            let message = format!("not JSON that is accepted: {}", error.message);
+            Report::new(self.name, text, 1, self.diagnostics).wrong_at(error.at, 1, message, HOW_WRITTEN);
+        }
+        Found::Estate
+    }
+
+    /// Reads a JSON document an entity at a time, so that a large one is never in memory as values.
+    fn json_document(&mut self, text: &str) -> Result<(), JsonError> {
+        let mut cursor = Cursor::new(text, 1);
+        let mut tape = Tape::default();
+        if !cursor.is_map()? {
+            cursor.value(&mut Writer::new(&mut tape))?;
+            let mut report = Report::new(self.name, text, 1, self.diagnostics);
+            report.expected(tape.root(), "an estate: an object with \"estate\": 1");
+            return Ok(());
+        }
+        let start = cursor.at();
+        let mut seen = Seen::default();
+        let mut key = cursor.enter_map()?;
+        while let Some((name, at)) = key {
+            // The key on a tape of its own, so that messages can point at it.
+            let mut key_tape = Tape::default();
+            Writer::new(&mut key_tape).leaf(Value::Text(name.clone()), at);
+            let mut report = Report::new(self.name, text, 1, self.diagnostics);
+            let field = top_field(&name, key_tape.root(), &mut seen, &mut report);
+            let is_list = cursor.is_list()?;
+            match field {
+                Some(field) if !FIELDS.contains(&field) && is_list => {
+                    let mut more = cursor.enter_list()?;
+                    while more {
+                        cursor.value(&mut Writer::new(&mut tape))?;
+                        let mut report = Report::new(self.name, text, 1, self.diagnostics);
+                        entity(
+                            self.sides.said_in(self.file, self.declared),
+                            self.file,
+                            field,
+                            tape.root(),
+                            &mut report,
+                        );
+                        more = cursor.next_item()?;
+                    }
+                }
+                field => {
+                    cursor.value(&mut Writer::new(&mut tape))?;
+                    let mut report = Report::new(self.name, text, 1, self.diagnostics);
+                    match field {
+                        Some(field) if FIELDS.contains(&field) => {
+                            let place = tape.root().at();
+                            let is_late = seen.fields.iter().any(|field| SECTIONS.contains(field));
+                            match header(field, tape.root(), &mut seen, &mut report) {
+                                Some(Said::Declared(_)) if is_late => {
+                                    report.wrong_at(place, 1, LATE.0, LATE.1);
+                                }
+                                Some(said) => self.say(&said, place),
+                                None => {}
+                            }
+                        }
+                        Some(_) if !matches!(tape.root().value(), Value::Null) => {
+                            report.expected(tape.root(), "a list");
+                        }
+                        _ => {}
+                    }
+                }
+            }
+            key = cursor.next_key()?;
+        }
+        cursor.finish()?;
+        if !seen.version {
+            let mut report = Report::new(self.name, text, 1, self.diagnostics);
+            report.wrong_at(start, 1, NO_VERSION.0, NO_VERSION.1);
+        }
+        Ok(())
+    }
+
+    fn say(&mut self, said: &Said, at: Position) {
+        match said {
+            Said::AsOf(time) => self.sides.side(self.declared).as_of(*time, origin(self.file, at)),
+            Said::Declared(declared) => self.declared = *declared,
+        }
+    }
+
+    fn lines(&mut self, input: impl Input + Send) {
+        let mut begun = false;
+        lines::read(self.name, input, |batch, diagnostics| {
+            self.diagnostics.absorb(diagnostics);
+            let raw = batch.borrow_owner();
+            for item in batch.borrow_dependent() {
+                let mut report = Report::new(self.name, &raw.text, raw.first_line, self.diagnostics);
+                match item {
+                    Item::Said(Said::Declared(_), at) if begun => report.wrong_at(*at, 1, LATE.0, LATE.1),
+                    Item::Said(said, at) => self.say(said, *at),
+                    Item::Entity(entity) => {
+                        begun = true;
+                        let (builder, file) = (self.sides.said_in(self.file, self.declared), self.file);
+                        Converter { builder, file, report: &mut report }.entity(entity);
+                    }
+                }
+            }
+        });
+    }
+}
+
+const LATE: (&str, &str) =
+    ("`declared` comes after the first entities", "say it at the top: it is of the whole file");
+
+/// Whether a JSON text is a map without the field `estate`.
+fn does_not_claim(text: &str) -> bool {
+    let mut cursor = Cursor::new(text, 1);
+    let mut look = || -> Result<bool, JsonError> {
+        if !cursor.is_map()? {
+            return Ok(false);
+        }
+        let mut key = cursor.enter_map()?;
+        while let Some((name, _)) = key {
+            if name == "estate" {
+                return Ok(false);
+            }
+            cursor.skip()?;
+            key = cursor.next_key()?;
+        }
+        Ok(true)
+    };
+    look().unwrap_or(false)
+}
+
+/// A document that is at hand as a whole.
+fn document(sides: &mut Sides, file: FileId, declared: bool, root: View<'_, '_>, report: &mut Report<'_>) {
+    if !matches!(root.value(), Value::Map) {
+        report.expected(root, "an estate: a map that begins with `estate: 1`");
+        return;
+    }
+    let said = root.entries().find(|(key, _)| scalar_text(key.value()) == Some("declared"));
+    let declared = match said.map(|(_, value)| value.value()) {
+        Some(Value::Bool(said)) => *said,
+        _ => declared,
+    };
+    let mut seen = Seen::default();
+    for (key, value) in root.entries() {
+        let field = scalar_text(key.value()).unwrap_or_default();
+        let Some(field) = top_field(field, key, &mut seen, report) else { continue };
+        if FIELDS.contains(&field) {
+            if let Some(Said::AsOf(time)) = header(field, value, &mut seen, report) {
+                sides.side(declared).as_of(time, origin(file, value.at()));
+            }
+        } else if matches!(value.value(), Value::List) {
+            for item in value.inside() {
+                entity(sides.said_in(file, declared), file, field, item, report);
+            }
+        } else if !matches!(value.value(), Value::Null) {
+            report.expected(value, "a list");
+        }
+    }
+    if !seen.version {
+        report.wrong(root, NO_VERSION.0, NO_VERSION.1);
+    }
+}
+
+fn entity(builder: &mut Builder, file: FileId, kind: &str, view: View<'_, '_>, report: &mut Report<'_>) {
+    if let Some(entity) = Entity::read(kind, view, report) {
+        Converter { builder, file, report }.entity(&entity);
+    }
+}
