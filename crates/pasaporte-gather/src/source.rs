@@ -224,9 +224,9 @@ impl Credential {
     }
 }
 
-/// That nobody but its owner may read a file.
+/// That nobody but its owner may read a file; else what is wrong, and what to do.
 #[cfg(unix)]
-fn owned_alone(path: &Path) -> Result<(), (String, String)> {
+pub fn owned_alone(path: &Path) -> Result<(), (String, String)> {
     use std::os::unix::fs::PermissionsExt;
     match fs::metadata(path) {
         Ok(metadata) if metadata.permissions().mode() & 0o077 != 0 => Err((
@@ -238,7 +238,7 @@ fn owned_alone(path: &Path) -> Result<(), (String, String)> {
 }
 
 #[cfg(not(unix))]
-fn owned_alone(_: &Path) -> Result<(), (String, String)> {
+pub fn owned_alone(_: &Path) -> Result<(), (String, String)> {
     Ok(())
 }
 

@@ -205,6 +205,7 @@ fn the_catalogue_lists_every_rule_once() {
 #[case("entry")]
 #[case("card")]
 #[case("reach")]
+#[case("knock")]
 fn schemas_are_those_in_the_repository(#[case] name: &str) {
     let printed = Place::new().run(&["schema", name]).out;
     let kept = demo().join(format!("../schemas/{name}.schema.json"));

@@ -4,12 +4,11 @@ mod support;
 
 use std::net::TcpListener;
 use std::process::{Command, Stdio};
-use std::sync::Arc;
 use std::time::Duration;
 
 use rstest::rstest;
 use serde_json::Value;
-use support::platforms::{Platforms, always};
+use support::platforms::{Platforms, always, expired};
 use support::{Place, Run};
 
 /// The lines of a gathering, by file.
@@ -243,39 +242,6 @@ fn who_does_not_answer_is_told() {
     assert_eq!(run.code, 2);
     assert!(run.err.contains("does not answer: "), "{}", run.err);
     assert!(run.err.contains("asked 5 times"), "{}", run.err);
-}
-
-/// A TLS server whose certificate ran out long ago, and its authority.
-fn expired() -> (String, String) {
-    let mut authority = rcgen::CertificateParams::new(Vec::new()).unwrap();
-    authority.is_ca = rcgen::IsCa::Ca(rcgen::BasicConstraints::Unconstrained);
-    let authority_key = rcgen::KeyPair::generate().unwrap();
-    let issuer = rcgen::CertifiedIssuer::self_signed(authority, authority_key).unwrap();
-    let mut old = rcgen::CertificateParams::new(vec!["localhost".to_owned()]).unwrap();
-    old.not_before = rcgen::date_time_ymd(2019, 1, 1);
-    old.not_after = rcgen::date_time_ymd(2020, 1, 1);
-    let key = rcgen::KeyPair::generate().unwrap();
-    let certificate = old.signed_by(&key, &issuer).unwrap();
-    let pem = issuer.pem();
-    let private = rustls::pki_types::PrivateKeyDer::try_from(key.serialize_der()).unwrap();
-    let provider = Arc::new(rustls::crypto::ring::default_provider());
-    let config = rustls::ServerConfig::builder_with_provider(provider)
-        .with_safe_default_protocol_versions()
-        .unwrap()
-        .with_no_client_auth()
-        .with_single_cert(vec![certificate.der().clone()], private)
-        .unwrap();
-    let config = Arc::new(config);
-    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
-    let port = listener.local_addr().unwrap().port();
-    std::thread::spawn(move || {
-        for stream in listener.incoming() {
-            let Ok(mut stream) = stream else { continue };
-            let Ok(mut connection) = rustls::ServerConnection::new(Arc::clone(&config)) else { continue };
-            let _ = connection.complete_io(&mut stream);
-        }
-    });
-    (format!("https://localhost:{port}"), pem)
 }
 
 #[test]

@@ -11,8 +11,8 @@ mod route;
 
 use crate::access::{Access, Answer, Context, Question, Verdict};
 use crate::estate::{
-    Check, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, State, Thing, Token,
-    TokenId, Verifier, VerifierId, Way,
+    Check, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, Shows, State, Thing,
+    Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use contract::{Held, HeldContracts, Standing, Strength, Unspoken};
@@ -109,6 +109,20 @@ impl<'e> Access<'e> {
         callers.map(|caller| caller.verdict).max().unwrap_or(Verdict::No)
     }
 
+    /// Whether what a try shows is what the estate says of its endpoint; none where it shows nothing. Who knocks may be
+    /// outside the networks that are let in.
+    pub fn agrees(&self, id: Option<EndpointId>, shows: Shows) -> Option<bool> {
+        let said_open = id.is_some_and(|id| self.opens_to_nothing(id) != Verdict::No);
+        let endpoint = id.and_then(|id| self.estate().get(id));
+        let from_anywhere = endpoint.is_none_or(|it| faces_internet(&it.network));
+        match shows {
+            Shows::Unclear => None,
+            Shows::TurnedAway if said_open && !from_anywhere => None,
+            Shows::TurnedAway => Some(!said_open),
+            Shows::PerhapsThrough | Shows::Through => Some(said_open),
+        }
+    }
+
     /// Everybody who gets through an endpoint, each surely or perhaps. At a function's own check of identity that is
     /// the decision itself, also for those of whom it asks something.
     pub fn entrants(&self, id: EndpointId, given: &Context) -> Vec<(Principal, Verdict)> {
@@ -186,6 +200,13 @@ impl<'e> Access<'e> {
             }
             None => holders,
         }
+    }
+
+    /// Whether a token passes a verifier, by its claims.
+    pub fn passes(&self, token: TokenId, verifier: VerifierId) -> bool {
+        let estate = self.estate();
+        let both = estate.get(token).zip(estate.get(verifier));
+        both.is_some_and(|(token, it)| self.satisfies(token, verifier, it))
     }
 
     /// Whether a token's claims are what a verifier asks for (RFC 7519 §4.1).

@@ -28,17 +28,18 @@ pub enum Came {
     Nothing(Name),
 }
 
-/// What a try shows of an endpoint's check.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Shows {
-    /// Whoever knocks without a credential is turned away.
-    TurnedAway,
-    /// Nothing either way.
-    Unclear,
-    /// The request went past the check, since something behind it found fault with the request.
-    PerhapsThrough,
-    /// The request got through.
-    Through,
+super::vocabulary! {
+    /// What a try shows of an endpoint's check, from least to most open.
+    Shows: "what a try shows" {
+        /// Whoever knocks without a credential is turned away.
+        TurnedAway = "turned-away",
+        /// Nothing either way.
+        Unclear = "unclear",
+        /// The request went past the check, since something behind it found fault with the request.
+        PerhapsThrough = "perhaps-through",
+        /// The request got through.
+        Through = "through",
+    }
 }
 
 impl Shows {

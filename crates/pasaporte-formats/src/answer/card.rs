@@ -3,10 +3,10 @@
 use std::collections::BTreeSet;
 
 use pasaporte_core::access::{Access, Verdict};
-use pasaporte_core::entry::Exposure;
+use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::{
     ActionClass, Check, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach, LastUse,
-    Presents, Principal, State, Thing, Vocabulary, Way,
+    Presents, Principal, Shows, State, Thing, Vocabulary, Way,
 };
 use pasaporte_core::rules::{Audit, Finding};
 use schemars::JsonSchema;
@@ -88,10 +88,25 @@ pub struct WayIn {
     pub network: Vec<String>,
     /// What a caller must show.
     pub asks: String,
-    /// What else matters: what a gateway presents, why a route is dead.
-    pub note: Option<String>,
+    /// What else matters: what a gateway presents, what a contract declares, what came back when it was tried.
+    pub notes: Vec<Note>,
     /// Who gets in, the widest circle first.
     pub lets_in: Vec<Let>,
+}
+
+/// Something else that matters of a way in.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Note {
+    /// In a few words.
+    pub text: String,
+    /// Whether it says that more get in than the way in is said to let in.
+    pub alarming: bool,
+}
+
+impl Note {
+    fn plain(text: impl Into<String>) -> Self {
+        Self { text: text.into(), alarming: false }
+    }
 }
 
 /// Somebody whom a way lets in.
@@ -239,7 +254,7 @@ fn ways_in(access: &Access<'_>, function: FunctionId, entered: &Entered) -> Vec<
             way: "invoking it".to_owned(),
             network: Vec::new(),
             asks: "permission".to_owned(),
-            note: None,
+            notes: Vec::new(),
             lets_in: entered.invokers.iter().map(Let::of).collect(),
         });
     }
@@ -279,9 +294,31 @@ fn over_http(estate: &Estate, endpoint: &pasaporte_core::estate::Endpoint, door:
             Check::Key(reach) => format!("{reach} key"),
             Check::Token(_) => "token".to_owned(),
         },
-        note: off.or(presents),
+        notes: off.or(presents).map(Note::plain).into_iter().chain(of_door(door)).collect(),
         lets_in: door.lets_in.iter().map(Let::of).collect(),
     }
+}
+
+/// What a contract declares of an endpoint where that is not kept, and what tries of it came to.
+fn of_door(door: &Door) -> Vec<Note> {
+    let broken =
+        door.declared.iter().filter(|it| matches!(it.standing.0, Standing::OpenInEffect | Standing::Weaker));
+    let declared =
+        broken.map(|it| Note { text: format!("{} declares {}", it.operation, it.declares), alarming: true });
+    let tried = door.tries.iter().filter(|it| it.agrees.is_some()).map(|it| {
+        let came = it.status.map_or_else(String::new, |status| status.to_string());
+        let day = it.at.split('T').next().unwrap_or_default();
+        let how = match it.shows.0 {
+            Shows::Through => "got through",
+            Shows::PerhapsThrough => "seems to have got through",
+            Shows::TurnedAway | Shows::Unclear => "was turned away",
+        };
+        Note {
+            text: format!("a try without a credential {how} ({} {came}, {day})", it.method),
+            alarming: it.agrees == Some(false) && it.shows.0 > Shows::Unclear,
+        }
+    });
+    declared.chain(tried).collect()
 }
 
 fn by_event(trigger: &TriggerOut) -> WayIn {
@@ -290,9 +327,9 @@ fn by_event(trigger: &TriggerOut) -> WayIn {
         verdict: feeder.verdict,
         depends_on: None,
     };
-    let note = match (trigger.state.0, trigger.source_is_declared) {
-        (State::Disabled, _) => Some("switched off".to_owned()),
-        (State::Enabled, false) => Some("its source is not in the estate".to_owned()),
+    let note: Option<&str> = match (trigger.state.0, trigger.source_is_declared) {
+        (State::Disabled, _) => Some("switched off"),
+        (State::Enabled, false) => Some("its source is not in the estate"),
         (State::Enabled, true) => None,
     };
     WayIn {
@@ -301,7 +338,7 @@ fn by_event(trigger: &TriggerOut) -> WayIn {
         way: trigger.source.clone().unwrap_or_else(|| trigger.kind.clone()),
         network: Vec::new(),
         asks: if trigger.source.is_some() { "writing to it" } else { "the clock" }.to_owned(),
-        note,
+        notes: note.map(Note::plain).into_iter().collect(),
         lets_in: trigger.fed_by.iter().map(feeder).collect(),
     }
 }

@@ -1,9 +1,12 @@
 //! Who may make a function run, in effect.
 
 use pasaporte_core::access::{Access, Context, Question, Verdict, Via};
-use pasaporte_core::entry::{Because, By, Caller, Exposure, Feeder, Passage, faces_internet};
+use pasaporte_core::entry::{
+    Because, By, Caller, Exposure, Feeder, HeldContracts, Passage, Standing, faces_internet,
+};
 use pasaporte_core::estate::{
-    Check, Effect, EndpointId, Estate, FunctionId, Network, Principal, State, Thing, TriggerId, Way,
+    Came, Check, Effect, EndpointId, Estate, FunctionId, Network, Principal, Shows, State, Thing, TriggerId,
+    Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -56,8 +59,46 @@ pub struct Door {
     pub behind: Option<Behind>,
     /// Who gets through.
     pub lets_in: Vec<Entrant>,
+    /// The operations of contracts that it answers, and what they declare.
+    pub declared: Vec<DeclaredOut>,
+    /// What came back when it was tried with no credential, in the order read.
+    pub tries: Vec<TriedOut>,
     /// Where it was read.
     pub read_from: Option<PlaceOut>,
+}
+
+/// An operation of a contract.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct DeclaredOut {
+    /// The contract.
+    pub contract: String,
+    /// Method and path.
+    pub operation: String,
+    /// What it asks of callers, in words.
+    pub declares: String,
+    /// How what is deployed stands to that.
+    pub standing: Word<Standing>,
+    /// Where it is declared.
+    pub read_from: PlaceOut,
+}
+
+/// What came back when an endpoint was tried with no credential.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct TriedOut {
+    /// The HTTP method.
+    pub method: String,
+    /// When.
+    pub at: String,
+    /// The HTTP status; null where none came back.
+    pub status: Option<u16>,
+    /// Why none did.
+    pub failed: Option<String>,
+    /// What that shows: `through`, `perhaps-through`, `turned-away` or `unclear`.
+    pub shows: Word<Shows>,
+    /// Whether that is what the estate says; null where the try shows nothing.
+    pub agrees: Option<bool>,
+    /// Where it was read.
+    pub read_from: PlaceOut,
 }
 
 /// What becomes of what a gateway presents to the function.
@@ -139,7 +180,9 @@ impl Entered {
         let it = estate.get(function);
         let exposed = access.exposure(function);
         let on = Thing::Function(function);
-        let mut doors: Vec<Door> = estate.endpoints_of(function).iter().map(|id| door(access, *id)).collect();
+        let contracts = access.held_contracts();
+        let mut doors: Vec<Door> =
+            estate.endpoints_of(function).iter().map(|id| door(access, *id, &contracts)).collect();
         doors.sort_by(|one, other| one.endpoint.cmp(&other.endpoint));
         let mut triggers: Vec<TriggerOut> =
             estate.triggers_of(function).iter().filter_map(|id| trigger(access, *id)).collect();
@@ -229,7 +272,7 @@ fn members(access: &Access<'_>, who: Principal, on: Thing, given: &Context) -> O
     Some(members)
 }
 
-fn door(access: &Access<'_>, id: EndpointId) -> Door {
+fn door(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> Door {
     let estate = access.estate();
     let endpoint = estate.get(id).expect("endpoints of a function are declared");
     let network = match &endpoint.network {
@@ -259,8 +302,49 @@ fn door(access: &Access<'_>, id: EndpointId) -> Door {
             Some(function) => invokers(access, function),
             None => access.callers_at(id).iter().map(|it| caller(access, it)).collect(),
         },
+        declared: declared(access, id, contracts),
+        tries: tries(access, id),
         read_from: Some(read_from),
     }
+}
+
+/// The operations of contracts that an endpoint answers.
+fn declared(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> Vec<DeclaredOut> {
+    let estate = access.estate();
+    let answered = contracts.operations.iter().filter(|held| held.answered_by.contains(&id));
+    let told = answered.filter_map(|held| {
+        let operation = &estate.get(held.contract)?.operations[held.operation];
+        Some(DeclaredOut {
+            contract: estate.label(Thing::Contract(held.contract)),
+            operation: format!("{} {}", estate.text(operation.method), estate.text(operation.path)),
+            declares: estate.asked(&operation.asks),
+            standing: Word(held.standing),
+            read_from: PlaceOut::new(estate, operation.origin),
+        })
+    });
+    told.collect()
+}
+
+fn tries(access: &Access<'_>, id: EndpointId) -> Vec<TriedOut> {
+    let estate = access.estate();
+    let of_it = estate.attempts().iter().filter(|attempt| attempt.endpoint == id);
+    let told = of_it.map(|attempt| {
+        let (status, failed) = match attempt.came {
+            Came::Status(status) => (Some(status), None),
+            Came::Nothing(why) => (None, Some(estate.text(why).to_owned())),
+        };
+        let shows = estate.shows(attempt);
+        TriedOut {
+            method: estate.text(attempt.method).to_owned(),
+            at: attempt.at.to_string(),
+            status,
+            failed,
+            shows: Word(shows),
+            agrees: access.agrees(Some(id), shows),
+            read_from: PlaceOut::new(estate, attempt.origin),
+        }
+    });
+    told.collect()
 }
 
 /// Why what a gateway presents passes the function's own check, or does not.

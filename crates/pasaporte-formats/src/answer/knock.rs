@@ -1,13 +1,13 @@
 //! What came back from endpoints that were tried, held against what the estate says.
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::entry::faces_internet;
 use pasaporte_core::estate::{EndpointId, Shows};
 use pasaporte_core::rules::Audit;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::VERSION;
+use crate::estate::Word;
 
 /// Tries of endpoints, with no credential.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -33,7 +33,7 @@ pub struct KnockOut {
     /// Why none did.
     pub failed: Option<String>,
     /// What that shows: `through`, `perhaps-through`, `turned-away` or `unclear`.
-    pub shows: &'static str,
+    pub shows: Word<Shows>,
     /// What the estate says: whether somebody who shows nothing gets through, in effect.
     pub said_open: bool,
     /// Whether the two agree; null where the try shows nothing.
@@ -62,22 +62,14 @@ impl Knocks {
             let id = endpoint.strip_prefix("endpoint:").unwrap_or(endpoint);
             let id = audit.estate().find::<EndpointId>(id);
             let said_open = id.is_some_and(|id| audit.access().opens_to_nothing(id) != Verdict::No);
-            let endpoint_is = id.and_then(|id| audit.estate().get(id));
-            let from_anywhere = endpoint_is.is_none_or(|it| faces_internet(&it.network));
             KnockOut {
                 endpoint: endpoint.to_owned(),
                 method: method.to_owned(),
                 status: came.ok().copied(),
                 failed: came.err().cloned(),
-                shows: word(shows),
+                shows: Word(shows),
                 said_open,
-                agrees: match shows {
-                    Shows::Unclear => None,
-                    // Who knocks may be outside the networks that are let in.
-                    Shows::TurnedAway if said_open && !from_anywhere => None,
-                    Shows::TurnedAway => Some(!said_open),
-                    Shows::PerhapsThrough | Shows::Through => Some(said_open),
-                },
+                agrees: audit.access().agrees(id, shows),
             }
         };
         let mut tries: Vec<KnockOut> = tries.map(one).collect();
@@ -85,14 +77,5 @@ impl Knocks {
         let left_out =
             left_out.into_iter().map(|(endpoint, why)| LeftOut { endpoint, why: why.to_owned() }).collect();
         Self { knock: VERSION, tries, left_out }
-    }
-}
-
-fn word(shows: Shows) -> &'static str {
-    match shows {
-        Shows::TurnedAway => "turned-away",
-        Shows::Unclear => "unclear",
-        Shows::PerhapsThrough => "perhaps-through",
-        Shows::Through => "through",
     }
 }

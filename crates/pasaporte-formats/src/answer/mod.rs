@@ -14,8 +14,8 @@ use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thin
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub use card::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
-pub use entry::{Behind, Door, Entered, Entrant, FeederOut, Members, TriggerOut};
+pub use card::{Card, Exit, KeyOut, Let, Note, RunsAs, WayIn};
+pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, FeederOut, Members, TriedOut, TriggerOut};
 pub use explain::{Explained, GroundOut, NearMiss, QuestionOut};
 pub use knock::{KnockOut, Knocks, LeftOut};
 pub use reach::{ActOut, BecomingOut, Reached, RightOut};

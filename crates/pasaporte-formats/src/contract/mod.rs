@@ -10,7 +10,6 @@ mod servers;
 
 use pasaporte_core::estate::KeyPlace;
 
-use crate::diagnostic::Diagnostics;
 use crate::text::Position;
 
 pub(crate) use openapi::read;
@@ -56,25 +55,4 @@ pub(crate) enum Kind {
 pub(crate) struct Unread {
     pub(crate) what: String,
     pub(crate) at: Position,
-}
-
-/// How many contracts' operations a document has, and what of it could not be read: for measuring.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Measured {
-    /// Operations.
-    pub operations: usize,
-    /// Things that could not be understood.
-    pub unread: usize,
-}
-
-/// Reads a contract from a text, as attaching it to an estate does.
-pub fn measure(name: &str, text: &str, form: crate::text::Form) -> Result<Measured, Diagnostics> {
-    let mut diagnostics = Diagnostics::default();
-    let document = read(name, text, form, &mut diagnostics);
-    match document {
-        Some(it) if diagnostics.is_empty() => {
-            Ok(Measured { operations: it.operations.len(), unread: it.unread.len() })
-        }
-        _ => Err(diagnostics),
-    }
 }

@@ -776,3 +776,37 @@ impl JsonSchema for LastUsed {
         json_schema!({"description": "When it was last used, if ever.", "anyOf": [{"const": "never"}, moment]})
     }
 }
+
+/// What a token's entry says.
+pub(crate) struct TokenEntry<'a> {
+    pub(crate) id: Cow<'a, str>,
+    pub(crate) verifier: Option<Cow<'a, str>>,
+    pub(crate) issuer: Option<Cow<'a, str>>,
+    pub(crate) audiences: Vec<Cow<'a, str>>,
+    pub(crate) algorithm: Cow<'a, str>,
+    pub(crate) key_id: Option<Cow<'a, str>>,
+    pub(crate) public: bool,
+    pub(crate) issued: Option<jiff::Timestamp>,
+    pub(crate) expires: Option<jiff::Timestamp>,
+    pub(crate) fingerprint: Cow<'a, str>,
+}
+
+/// The entry of a token as JSON.
+pub(crate) fn token_entry(it: TokenEntry<'_>) -> String {
+    let name = |text| Name { text, at: crate::text::Position::default() };
+    let entry = Token {
+        at: crate::text::Position::default(),
+        text: std::marker::PhantomData,
+        id: name(it.id),
+        verifier: it.verifier.map(name),
+        issuer: it.issuer.map(Text),
+        audiences: Many(it.audiences.into_iter().map(Text).collect()),
+        algorithm: Some(Text(it.algorithm)),
+        key_id: it.key_id.map(Text),
+        public: it.public,
+        issued: it.issued.map(Moment),
+        expires: it.expires.map(Moment),
+        fingerprint: Some(name(it.fingerprint)),
+    };
+    serde_json::to_string(&entry).expect("an entry has only texts as keys")
+}

@@ -14,6 +14,7 @@ mod values;
 
 pub(crate) use document::Document;
 pub use document::KINDS;
+pub(crate) use entries::{TokenEntry, token_entry};
 pub use load::{check, load};
 pub use values::{Word, parse_moment};
 

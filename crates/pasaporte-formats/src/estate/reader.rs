@@ -88,6 +88,7 @@ impl Reader<'_> {
                 self.lines(lines);
                 Found::Estate
             }
+            Err(_) if !insist => Found::Other,
             Err(diagnostic) => {
                 self.diagnostics.push(diagnostic);
                 Found::Estate
@@ -96,18 +97,22 @@ impl Reader<'_> {
     }
 
     fn yaml(&mut self, text: &str, insist: bool) -> Found {
-        let mut found = Found::Estate;
+        let (mut claimed, mut other) = (insist, false);
+        let mut wrong = Diagnostics::default();
         let (sides, file, from) = (&mut *self.sides, self.file, self.declared);
-        whole(self.name, text, Form::Yaml, self.diagnostics, |root, report| {
-            let claims = root.entries().any(|(key, _)| scalar_text(key.value()) == Some("estate"));
-            let is_other = !insist && !claims && matches!(root.value(), Value::Map);
-            if is_other || found == Found::Other {
-                found = Found::Other;
-                return;
+        whole(self.name, text, Form::Yaml, &mut wrong, |root, report| {
+            claimed |= root.entries().any(|(key, _)| scalar_text(key.value()) == Some("estate"));
+            other |= !claimed;
+            if !other {
+                document(sides, file, from, root, report);
             }
-            document(sides, file, from, root, report);
         });
-        found
+        // What breaks off before it claims to be an estate may be something else.
+        if other || (!claimed && !wrong.is_empty()) {
+            return Found::Other;
+        }
+        self.diagnostics.absorb(wrong);
+        Found::Estate
     }
 
     fn json(&mut self, text: &str, insist: bool) -> Found {
@@ -220,12 +225,12 @@ impl Reader<'_> {
 const LATE: (&str, &str) =
     ("`declared` comes after the first entities", "say it at the top: it is of the whole file");
 
-/// Whether a JSON text is a map without the field `estate`.
+/// Whether a JSON text has no field `estate`, as far as it can be read.
 fn does_not_claim(text: &str) -> bool {
     let mut cursor = Cursor::new(text, 1);
     let mut look = || -> Result<bool, JsonError> {
         if !cursor.is_map()? {
-            return Ok(false);
+            return Ok(true);
         }
         let mut key = cursor.enter_map()?;
         while let Some((name, _)) = key {
@@ -237,7 +242,7 @@ fn does_not_claim(text: &str) -> bool {
         }
         Ok(true)
     };
-    look().unwrap_or(false)
+    look().unwrap_or(true)
 }
 
 /// A document that is at hand as a whole.

@@ -44,12 +44,32 @@ enum What {
     Functions,
     /// Endpoints: how callers are checked, and who gets through in effect
     Endpoints,
+    /// Operations of API contracts: what each declares, and how what is deployed stands to it
+    Operations,
+    /// Triggers: what makes which function run
+    Triggers,
     /// Identities: who runs as them, and the worst they may do
     Identities,
-    /// Keys: what they open, their age and use
-    Keys,
+    /// People, and what they hold
+    Users,
+    /// Groups: who is in them, and what they hold
+    Groups,
     /// Grants: who holds what, where, until when
     Grants,
+    /// Permission sets: what they include, and who holds them
+    PermissionSets,
+    /// Keys: what they open, their age and use
+    Keys,
+    /// Token verifiers: what they accept, and what they guard
+    Verifiers,
+    /// Tokens known by their claims: which verifiers they pass
+    Tokens,
+    /// Resources: how sensitive they are, and whose
+    Resources,
+    /// Organizations, folders, accounts and apps
+    Scopes,
+    /// Records in other systems, and which identity has the client id
+    Enrolments,
 }
 
 impl List {
@@ -59,9 +79,19 @@ impl List {
         let mut table = match self.what {
             What::Functions => rows::functions(&audit),
             What::Endpoints => rows::endpoints(&audit),
+            What::Operations => rows::operations(&audit),
+            What::Triggers => rows::triggers(&audit),
             What::Identities => rows::identities(&audit),
-            What::Keys => rows::keys(&audit),
+            What::Users => rows::users(&audit),
+            What::Groups => rows::groups(&audit),
             What::Grants => rows::grants(&audit),
+            What::PermissionSets => rows::permission_sets(&audit),
+            What::Keys => rows::keys(&audit),
+            What::Verifiers => rows::verifiers(&audit),
+            What::Tokens => rows::tokens(&audit),
+            What::Resources => rows::resources(&audit),
+            What::Scopes => rows::scopes(&audit),
+            What::Enrolments => rows::enrolments(&audit),
         };
         for text in &self.wheres {
             Where::parse(text, &table.names())?.apply(&mut table);

@@ -14,6 +14,7 @@ mod rules;
 mod sample;
 mod schema;
 mod stand_in;
+mod token;
 
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
@@ -87,6 +88,8 @@ enum Command {
     Explain(explain::Explain),
     /// Try endpoints from outside, with no credential, and hold what comes back against the estate
     Knock(knock::Knock),
+    /// Register a token by what it claims and a keyed fingerprint; the token itself is kept nowhere
+    Token(token::Token),
     /// Show what the audit looks for
     Rules(rules::Rules),
     /// Print a JSON Schema
@@ -210,6 +213,7 @@ impl Command {
             Self::Reach(it) => it.run(sheet),
             Self::Explain(it) => it.run(sheet),
             Self::Knock(it) => it.run(sheet),
+            Self::Token(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
             Self::StandIn(it) => it.run(sheet),

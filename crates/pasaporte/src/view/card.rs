@@ -135,9 +135,10 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
         let _ = write!(who, " and {} more", way.lets_in.len() - MOST_CALLERS);
     }
     let mut rows = vec![vec![Span(way.way.clone(), Style::new()), Span(from, DIM), asks, Span(who, style)]];
-    if let Some(note) = &way.note {
+    for note in &way.notes {
         let nothing = || Span(String::new(), Style::new());
-        rows.push(vec![nothing(), nothing(), nothing(), Span(note.clone(), DIM)]);
+        let style = if note.alarming { style_of(Severity::Critical) } else { DIM };
+        rows.push(vec![nothing(), nothing(), nothing(), Span(note.text.clone(), style)]);
     }
     rows
 }

@@ -3,12 +3,12 @@
 use std::fmt::Write;
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::entry::Exposure;
+use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::State;
 use pasaporte_formats::answer::{Door, Entered, Entrant, FeederOut, Members};
 
 use super::explain::{PERHAPS, heading};
-use super::page::{BOLD, DIM, NAME, Page, paint, wrap};
+use super::page::{BOLD, DIM, NAME, Page, paint, safe, wrap};
 
 /// Entrants of one door or list that are told before the others are counted.
 const MOST_TOLD: usize = 30;
@@ -97,6 +97,25 @@ fn told_door(page: Page, door: &Door) -> String {
         };
         out.push_str(&page.paragraph(&format!("{how}{}", behind.because), "    ", "    ", 4));
     }
+    for it in &door.declared {
+        let told = format!(
+            "{} of {} declares {}: {}",
+            it.operation,
+            it.contract,
+            it.declares,
+            stands(it.standing.0)
+        );
+        out.push_str(&page.paragraph(&told, "    ", "    ", 4));
+    }
+    for it in &door.tries {
+        let came = match (it.status, &it.failed) {
+            (Some(status), _) => status.to_string(),
+            (None, why) => why.clone().unwrap_or_default(),
+        };
+        let but = if it.agrees == Some(false) { ", which is not what the estate says" } else { "" };
+        let told = format!("tried without a credential at {}: {} {came}{but}", it.at, it.method);
+        out.push_str(&page.paragraph(&safe(&told), "    ", "    ", 4));
+    }
     if door.lets_in.is_empty() {
         let _ = writeln!(out, "    lets nobody in");
     } else if door.check == "identity" && door.behind.is_none() {
@@ -105,6 +124,19 @@ fn told_door(page: Page, door: &Door) -> String {
         out.push_str(&entrants(page, &door.lets_in));
     }
     out
+}
+
+/// How what is deployed stands to what is declared, in words.
+fn stands(standing: Standing) -> &'static str {
+    match standing {
+        Standing::Kept => "kept",
+        Standing::Open => "open, as declared",
+        Standing::OpenInEffect => "open in effect",
+        Standing::Weaker => "it asks for less",
+        Standing::ClosedInEffect => "closed in effect",
+        Standing::Unserved => "nothing answers it",
+        Standing::Unread => "not judged",
+    }
 }
 
 fn entrants(page: Page, all: &[Entrant]) -> String {

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
+use pasaporte_core::estate::Shows;
 use pasaporte_formats::answer::{KnockOut, Knocks};
 use pasaporte_gather::Door;
 use serde_json::{Value, json};
@@ -90,9 +91,9 @@ pub(crate) fn knock_summary(page: Page, knocks: &Knocks) -> String {
     let told = format!(
         "{} tried: {} got through, {} turned away, {} show nothing.",
         knocks.tries.len(),
-        count(|it| matches!(it.shows, "through" | "perhaps-through")),
-        count(|it| it.shows == "turned-away"),
-        count(|it| it.shows == "unclear"),
+        count(|it| it.shows.0 >= Shows::PerhapsThrough),
+        count(|it| it.shows.0 == Shows::TurnedAway),
+        count(|it| it.shows.0 == Shows::Unclear),
     );
     let but = match against {
         0 => String::new(),
@@ -104,18 +105,18 @@ pub(crate) fn knock_summary(page: Page, knocks: &Knocks) -> String {
 
 /// What a try shows, held against what the estate says.
 fn shows(it: &KnockOut) -> &'static str {
-    match (it.shows, it.agrees) {
-        ("through", Some(true)) => "open, as said",
-        ("through", _) => "OPEN, said to be closed",
-        ("perhaps-through", Some(true)) => "open, it seems, as said",
-        ("perhaps-through", _) => "OPEN, it seems, said to be closed",
-        ("turned-away", Some(true)) => "closed, as said",
-        ("turned-away", Some(false)) => "closed, said to be open",
-        ("turned-away", None) => "closed from here",
-        _ if it.method == "OPTIONS" && it.status.is_some_and(|status| status < 400) => {
+    match (it.shows.0, it.agrees) {
+        (Shows::Through, Some(true)) => "open, as said",
+        (Shows::Through, _) => "OPEN, said to be closed",
+        (Shows::PerhapsThrough, Some(true)) => "open, it seems, as said",
+        (Shows::PerhapsThrough, _) => "OPEN, it seems, said to be closed",
+        (Shows::TurnedAway, Some(true)) => "closed, as said",
+        (Shows::TurnedAway, Some(false)) => "closed, said to be open",
+        (Shows::TurnedAway, None) => "closed from here",
+        (Shows::Unclear, _) if it.method == "OPTIONS" && it.status.is_some_and(|status| status < 400) => {
             "not known from a preflight"
         }
-        _ => "not known",
+        (Shows::Unclear, _) => "not known",
     }
 }
 

@@ -1,26 +1,16 @@
-//! The rows of each list, sorted by name.
+//! Functions, and what makes them run.
 
 use pasaporte_core::access::Verdict;
+use pasaporte_core::entry::Standing;
 use pasaporte_core::estate::{
-    AccountOf, At, Check, EndpointId, FunctionId, IdentityId, KeyId, LastUse, Network, Principal, State,
-    Thing, Way,
+    Check, ContractOf, EndpointId, FunctionId, Network, State, Thing, TriggerId, Way,
 };
 use pasaporte_core::rules::Audit;
 
+use super::{named, place, read_from};
 use crate::view::{Cell, Table};
 
-/// The platform and account that a thing is of.
-fn place(audit: &Audit<'_>, thing: Thing) -> [Cell; 2] {
-    let estate = audit.estate();
-    let account = match estate.account_of(thing) {
-        AccountOf::Known(account) => Cell::text(estate.id(account)),
-        AccountOf::Unnamed | AccountOf::Unknown => Cell::Nothing,
-    };
-    let platform = estate.platform(estate.scope_of(thing));
-    [platform.map_or(Cell::Nothing, |name| Cell::text(estate.text(name))), account]
-}
-
-pub(super) fn functions(audit: &Audit<'_>) -> Table {
+pub(in crate::cli::list) fn functions(audit: &Audit<'_>) -> Table {
     let estate = audit.estate();
     let mut table = Table::new(&[
         ("function", "function"),
@@ -60,7 +50,7 @@ pub(super) fn functions(audit: &Audit<'_>) -> Table {
     table
 }
 
-pub(super) fn endpoints(audit: &Audit<'_>) -> Table {
+pub(in crate::cli::list) fn endpoints(audit: &Audit<'_>) -> Table {
     let estate = audit.estate();
     let mut table = Table::new(&[
         ("endpoint", "endpoint"),
@@ -118,103 +108,103 @@ fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
     told.collect()
 }
 
-pub(super) fn identities(audit: &Audit<'_>) -> Table {
+pub(in crate::cli::list) fn triggers(audit: &Audit<'_>) -> Table {
     let estate = audit.estate();
     let mut table = Table::new(&[
-        ("identity", "identity"),
+        ("trigger", "trigger"),
         ("account", "account"),
-        ("kind", "kind"),
-        ("functions", "functions"),
-        ("grants", "grants"),
-        ("worst", "at worst it may"),
+        ("function", ""),
+        ("kind", ""),
+        ("source", ""),
+        ("source_is_known", ""),
+        ("filter", "filter"),
+        ("state", "state"),
     ]);
-    for (id, identity) in estate.all::<IdentityId>() {
-        let [_, account] = place(audit, Thing::Identity(id));
-        let kind =
-            if identity.default { format!("{}, default", identity.kind) } else { identity.kind.to_string() };
-        let principal = Principal::Identity(id);
-        let grants = audit.access().held(principal).len();
+    for (id, trigger) in estate.all::<TriggerId>() {
+        let [_, account] = place(audit, Thing::Trigger(id));
+        let known = trigger.source.is_none_or(|source| estate.is_declared(source));
         table.row(vec![
             Cell::text(estate.id(id)),
             account,
-            Cell::Text(kind),
-            Cell::count(estate.functions_as(id).len()),
-            Cell::count(grants),
-            audit.may(id).map_or(Cell::Nothing, |may| Cell::Text(may.to_owned())),
+            Cell::text(estate.id(trigger.function)),
+            Cell::text(estate.text(trigger.kind)),
+            trigger.source.map_or(Cell::Nothing, |source| Cell::Text(estate.label(source))),
+            Cell::text(if known { "yes" } else { "no" }),
+            named(audit, trigger.filter),
+            Cell::Text(trigger.state.to_string()),
         ]);
     }
     table
 }
 
-pub(super) fn keys(audit: &Audit<'_>) -> Table {
+/// Every operation of every contract, with what it declares and how what is deployed stands to that.
+pub(in crate::cli::list) fn operations(audit: &Audit<'_>) -> Table {
     let estate = audit.estate();
     let mut table = Table::new(&[
-        ("key", "key"),
-        ("opens", "opens"),
-        ("reach", "reach"),
-        ("state", "state"),
-        ("age_days", "days old"),
-        ("last_used", "last used"),
-        ("expires", "expires"),
+        ("operation", "operation"),
+        ("contract", "contract"),
+        ("of", ""),
+        ("declares", "declares"),
+        ("declared", ""),
+        ("answered_by", ""),
+        ("standing", "in effect"),
+        ("read_from", ""),
     ]);
-    for (id, key) in estate.all::<KeyId>() {
-        let age = key.rotated.max(key.created).and_then(|since| audit.days_since(since));
-        let last_used = match key.last_used {
-            LastUse::Unknown => Cell::text("not known"),
-            LastUse::Never => Cell::text("never"),
-            LastUse::At(time) => Cell::text(&date(time)),
+    for held in &audit.contracts().operations {
+        let Some(contract) = estate.get(held.contract) else { continue };
+        let operation = &contract.operations[held.operation];
+        let of = match contract.of {
+            ContractOf::Gateway(gateway) => format!("gateway {}", estate.text(gateway)),
+            ContractOf::Function(function) => estate.label(Thing::Function(function)),
         };
-        let state = match (key.state, audit.access().is_accepted(id)) {
-            (State::Disabled, _) => "disabled",
-            (State::Enabled, false) => "expired",
-            (State::Enabled, true) => "enabled",
+        let declared = match operation.asks.is_open() {
+            Some(true) => Cell::text("open"),
+            Some(false) => Cell::text("closed"),
+            None => Cell::Nothing,
         };
+        let answered_by = held.answered_by.iter().map(|id| estate.id(*id).to_owned()).collect();
         table.row(vec![
-            Cell::text(estate.id(id)),
-            Cell::Text(estate.label(key.opens())),
-            Cell::Text(key.reach.to_string()),
-            Cell::text(state),
-            age.map_or(Cell::Nothing, Cell::Number),
-            last_used,
-            key.expires.map_or(Cell::text("never"), |time| Cell::text(&date(time))),
+            Cell::Text(format!("{} {}", estate.text(operation.method), estate.text(operation.path))),
+            Cell::text(estate.id(held.contract)),
+            Cell::Text(of),
+            Cell::Text(estate.asked(&operation.asks)),
+            declared,
+            Cell::Many(answered_by),
+            Cell::text(standing(held.standing)),
+            read_from(audit, operation.origin),
+        ]);
+    }
+    for unspoken in audit.contracts().unspoken.iter().filter(|it| it.needed.is_empty()) {
+        let Some(endpoint) = estate.get(unspoken.endpoint) else { continue };
+        let methods: Vec<&str> = estate.list(endpoint.methods).iter().map(|it| estate.text(*it)).collect();
+        let methods = if methods.is_empty() { "any".to_owned() } else { methods.join(",") };
+        let path = endpoint.path.map_or("", |path| estate.text(path));
+        table.row(vec![
+            Cell::Text(format!("{methods} {path}")),
+            Cell::text(estate.id(unspoken.contract)),
+            Cell::Nothing,
+            Cell::text("undeclared"),
+            Cell::text("undeclared"),
+            Cell::Many(vec![estate.id(unspoken.endpoint).to_owned()]),
+            Cell::text(if audit.access().opens_to_nothing(unspoken.endpoint) == Verdict::No {
+                "closed"
+            } else {
+                "OPEN"
+            }),
+            read_from(audit, endpoint.origin),
         ]);
     }
     table
 }
 
-pub(super) fn grants(audit: &Audit<'_>) -> Table {
-    let estate = audit.estate();
-    let mut table = Table::new(&[
-        ("holder", "holder"),
-        ("holds", "holds"),
-        ("at", "at"),
-        ("expires", "expires"),
-        ("file", "read from"),
-    ]);
-    for (_, grant) in estate.grants() {
-        let own = grant.statements.count();
-        let holds = match (grant.set, own) {
-            (Some(set), 0) => estate.id(set).to_owned(),
-            (Some(set), more) => format!("{} and {more} statements", estate.id(set)),
-            (None, 1) => "1 statement".to_owned(),
-            (None, some) => format!("{some} statements"),
-        };
-        let at = match grant.at {
-            At::Everywhere => "everywhere".to_owned(),
-            At::Thing(thing) => estate.label(thing),
-        };
-        let ended = if audit.access().has_expired(grant) { ", ended" } else { "" };
-        table.row(vec![
-            Cell::Text(estate.principal_label(grant.principal)),
-            Cell::Text(holds),
-            Cell::Text(at),
-            grant.expires.map_or(Cell::Nothing, |time| Cell::Text(format!("{}{ended}", date(time)))),
-            Cell::Text(format!("{}:{}", estate.path(grant.origin.file), grant.origin.line)),
-        ]);
+fn standing(standing: Standing) -> &'static str {
+    match standing {
+        Standing::Kept => "closed",
+        Standing::Open => "open",
+        Standing::OpenInEffect => "OPEN",
+        Standing::Weaker => "asks for less",
+        Standing::ClosedInEffect => "closed, declared open",
+        Standing::Unserved => "nothing answers",
+        Standing::Unread => "not judged",
     }
-    table
-}
-
-fn date(time: jiff::Timestamp) -> String {
-    time.strftime("%Y-%m-%d").to_string()
 }

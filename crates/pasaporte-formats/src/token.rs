@@ -1,0 +1,128 @@
+//! Tokens (RFC 7519): what one says of itself, and a fingerprint; of the token itself nothing is kept.
+
+use std::borrow::Cow;
+
+use hmac::{Hmac, KeyInit, Mac};
+use jiff::Timestamp;
+use jsonwebtoken::{TokenData, dangerous, decode_header};
+use serde::Deserialize;
+use sha2::Sha256;
+
+use crate::estate::{TokenEntry, check, token_entry};
+use crate::redact::is_unprintable;
+use crate::text::{Form, Source};
+
+/// What a token is registered as.
+#[derive(Debug, Clone, Copy)]
+pub struct Registration<'r> {
+    /// Its id in the estate.
+    pub id: &'r str,
+    /// The verifier that it was made for.
+    pub verifier: Option<&'r str>,
+    /// Whether it is handed to public clients.
+    pub public: bool,
+}
+
+/// The claims that an estate keeps (RFC 7519 §4.1).
+#[derive(Debug, Deserialize)]
+struct Claims {
+    iss: Option<String>,
+    aud: Option<Audiences>,
+    iat: Option<f64>,
+    exp: Option<f64>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(untagged)]
+enum Audiences {
+    One(String),
+    Several(Vec<String>),
+}
+
+/// The entry of a token in an estate, as two lines of NDJSON. The fingerprint is keyed by `seal`, so that nobody
+/// without it can try out tokens against it.
+pub fn register(token: &str, as_what: Registration<'_>, seal: &[u8]) -> Result<String, (String, String)> {
+    let wrong = |message: &str, help: &str| (message.to_owned(), help.to_owned());
+    let token = token.trim();
+    match token.split('.').count() {
+        3 => {}
+        5 => {
+            return Err(wrong(
+                "an encrypted token (RFC 7516): what it claims cannot be read",
+                "register a signed one",
+            ));
+        }
+        _ => {
+            let help = "give a JSON Web Token (RFC 7519) on standard input: three parts with dots between";
+            return Err(wrong("not a token", help));
+        }
+    }
+    let header = decode_header(token).map_err(|_| {
+        let help = "it must be a signed token whose algorithm RFC 7518 has, and `none` is no signature";
+        wrong("not a token that is signed: its header cannot be read", help)
+    })?;
+    let read: TokenData<Claims> = dangerous::insecure_decode(token).map_err(|_| {
+        wrong("not a token that can be read: its claims are no JSON object of claims", "check what was given")
+    })?;
+    let claims = read.claims;
+    let audiences = match claims.aud {
+        None => Vec::new(),
+        Some(Audiences::One(one)) => vec![one],
+        Some(Audiences::Several(all)) => all,
+    };
+    let texts = claims.iss.iter().chain(&audiences).chain(&header.kid);
+    if texts.into_iter().any(|text| text.chars().any(is_unprintable)) {
+        let help = "it is not one to be kept in an estate";
+        return Err(wrong("the token's claims have characters that cannot be seen", help));
+    }
+    let moment = |seconds: Option<f64>| {
+        let seconds = seconds.map(|seconds| seconds as i64);
+        seconds.map(Timestamp::from_second).transpose()
+    };
+    let no_time = |_| wrong("the token's times are out of range", "check what was given");
+    let text = |text: String| Cow::Owned(text);
+    let entry = token_entry(TokenEntry {
+        id: as_what.id.into(),
+        verifier: as_what.verifier.map(Into::into),
+        issuer: claims.iss.map(text),
+        audiences: audiences.into_iter().map(text).collect(),
+        algorithm: format!("{:?}", header.alg).into(),
+        key_id: header.kid.map(text),
+        public: as_what.public,
+        issued: moment(claims.iat).map_err(no_time)?,
+        expires: moment(claims.exp).map_err(no_time)?,
+        fingerprint: fingerprint(token, seal).into(),
+    });
+    let lines = format!("{{\"estate\":1}}\n{{\"token\":{entry}}}\n");
+    let source = Source::Text { name: "the token".to_owned(), text: lines.clone(), form: Form::Ndjson };
+    match check(source) {
+        Ok(()) => Ok(lines),
+        Err(diagnostics) => {
+            let first = diagnostics.sorted().into_iter().next();
+            let (message, help) =
+                first.map(|it| (it.message, it.help.unwrap_or_default())).unwrap_or_default();
+            Err((format!("not an entry of an estate: {message}"), help))
+        }
+    }
+}
+
+/// HMAC with SHA-256 (RFC 2104), as 64 hexadecimal digits.
+fn fingerprint(token: &str, seal: &[u8]) -> String {
+    let mut mac = Hmac::<Sha256>::new_from_slice(seal).expect("a key of any length is one");
+    mac.update(token.as_bytes());
+    mac.finalize().into_bytes().iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// RFC 4231, test case 2, which has a text as its key and its data.
+    #[test]
+    fn fingerprints_are_hmac_with_sha_256() {
+        assert_eq!(
+            fingerprint("what do ya want for nothing?", b"Jefe"),
+            "5bdcc146bf60754e6a042426089575c75a003f089d2739839dec58b964ec3843"
+        );
+    }
+}
