@@ -92,6 +92,117 @@ resources: [{id: \"bucket:scans\", in: gate}]",
     "Add `when: {source_resource: bucket:scans, account_of_source: tickets}` to the permission.",
     &[("the permission", 5)]
 )]
+#[case::a_public_token(
+    "entry/public-token",
+    "functions:
+  - {id: sell, in: gate, endpoints: [{check: {token: site}}]}
+verifiers: [{id: site, in: gate, issuers: [site.example]}]
+tokens: [{id: web, issuer: site.example, public: true}]",
+    ("endpoint:sell/direct", "medium", "certain"),
+    "Anyone can make function:sell run: its endpoint accepts token:web, which was handed to public clients.",
+    "Then the public token must be refused here.",
+    &[("the endpoint", 5), ("the public token", 7)]
+)]
+#[case::an_anonymous_endpoint_that_turned_somebody_away(
+    "entry/anonymous-endpoint",
+    "functions:
+  - {id: sell, in: gate, endpoints: [{check: none}]}
+tries:
+  - {endpoint: sell/direct, method: HEAD, at: 2026-11-18, status: 200}
+  - {endpoint: sell/direct, method: HEAD, at: 2026-11-19, status: 401}",
+    ("endpoint:sell/direct", "medium", "inferred"),
+    "A try without a credential was turned away, though: something that the estate does not show may check.",
+    "Set the check",
+    &[("the endpoint", 5), ("a try: HEAD, 200", 7), ("a try: HEAD, 401", 8)]
+)]
+#[case::an_address_around_the_gateway(
+    "entry/open-network",
+    "functions:
+  - id: sell
+    in: gate
+    endpoints:
+      - {check: identity}
+      - {gateway: front, path: /sell, check: {key: app}, presents: {identity: door}}
+    invoke: [identity:door]
+identities: [{id: door, in: gate, kind: service-account}]",
+    ("endpoint:sell/direct", "low", "inferred"),
+    "The whole internet can reach the address of function:sell although only gateway front may call it.",
+    "Set its network to `internal`, or to the networks of the gateway.",
+    &[("the endpoint", 8), ("the route in front of it", 9)]
+)]
+#[case::a_source_that_is_gone(
+    "entry/dangling-source",
+    "functions:
+  - id: sell
+    in: gate
+    triggers: [{source: \"queue:old-orders\"}]
+    invoke: [{to: service:queue-poller, when: {source_resource: \"queue:old-orders\"}}]
+resources: [{id: \"queue:orders\", in: gate}]",
+    ("function:sell", "medium", "inferred"),
+    "queue:old-orders is gone, and a permission of it and a trigger of it still name it. Whoever makes one of that \
+     name, in any account, feeds it.",
+    "Take out what names queue:old-orders, or make it again in your own account.",
+    &[("a trigger", 7), ("a permission", 8)]
+)]
+#[case::a_source_that_is_gone_but_pinned(
+    "entry/dangling-source",
+    "functions:
+  - id: sell
+    in: gate
+    invoke: [{to: service:queue-poller, when: {source_resource: \"queue:old-orders\", account_of_source: tickets}}]
+resources: [{id: \"queue:orders\", in: gate}]",
+    ("function:sell", "low", "inferred"),
+    "queue:old-orders is gone, and a permission of it still names it. Whoever in the account makes one of that name \
+     feeds it.",
+    "Take out what names queue:old-orders",
+    &[("a permission", 7)]
+)]
+#[case::a_trigger_that_is_off(
+    "entry/idle-trigger",
+    "functions:
+  - id: sell
+    in: gate
+    triggers: [{source: \"queue:orders\", state: disabled}]
+    invoke: [service:queue-poller]
+resources: [{id: \"queue:orders\", in: gate}]",
+    ("trigger:sell/on/queue:orders", "low", "certain"),
+    "It is switched off, and service:queue-poller may still invoke function:sell.",
+    "Take the permission away; the trigger too, if nobody will switch it on again.",
+    &[("the trigger", 7), ("the permission", 8)]
+)]
+#[case::a_trigger_on_everything(
+    "entry/unfiltered-source",
+    "functions:
+  - {id: sell, in: gate, triggers: [{source: \"bucket:scans\"}]}
+  - {id: scan, in: gate, triggers: [{source: \"bucket:scans\", filter: \"*.jpg\"}]}
+resources: [{id: \"bucket:scans\", in: gate}]",
+    ("trigger:sell/on/bucket:scans", "low", "inferred"),
+    "function:sell runs on everything in bucket:scans, from which function:scan picks `*.jpg`: it holds several kinds \
+     of things.",
+    "Give this trigger a filter too.",
+    &[("the trigger", 5), ("the trigger with a filter", 6)]
+)]
+#[case::a_caller_of_everything(
+    "entry/wide-invoke-grant",
+    "functions: [{id: a, in: gate}, {id: b, in: gate}, {id: c, in: gate, runs_as: mighty}]
+identities:
+  - {id: caller, in: gate, kind: service-account, grants: [{statements: [allow function/invoke], at: account:tickets}]}
+  - {id: mighty, in: gate, kind: service-account, grants: [{statements: [allow *], at: account:tickets}]}",
+    ("identity:caller", "low", "certain"),
+    "It may invoke every function of account:tickets, 3 today, among them function:c and function:a. It holds this by \
+     a statement of its own.",
+    "Narrow the statement of this grant to the functions that it calls.",
+    &[("the statement", 6), ("the grant", 6)]
+)]
+#[case::a_verifier_of_tokens_without_end(
+    "entry/weak-token-check",
+    "functions: [{id: sell, in: gate, endpoints: [{check: {token: site}}]}]
+verifiers: [{id: site, in: gate, issuers: [a.example], audiences: [web], checks_expiry: false}]",
+    ("verifier:site", "low", "certain"),
+    "It accepts tokens that have ended or never end. It guards function:sell.",
+    "In verifier:site, refuse tokens without an end or past it.",
+    &[("the verifier", 5)]
+)]
 #[case::every_action(
     "grant/any-action",
     "identities:

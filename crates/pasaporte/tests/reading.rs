@@ -272,6 +272,46 @@ fn says(said: &str, parts: &[&str]) {
     "not the name of a setting",
     "its name alone"
 )]
+#[case::address(
+    "endpoints:
+  - {function: f, check: none, url: ferries.marivela.example}",
+    "3:37",
+    "not a URL: relative URL without a base",
+    "https://HOST/PATH"
+)]
+#[case::address_of_something_else(
+    "endpoints:
+  - {function: f, check: none, url: \"ftp://ferries.marivela.example\"}",
+    "3:37",
+    "not the URL of a web server",
+    "https://HOST/PATH"
+)]
+#[case::address_with_a_secret(
+    "endpoints:
+  - {function: f, check: none, url: \"https://ferries.marivela.example/?code=tide\"}",
+    "3:37",
+    "something secret in it",
+    "after `?`"
+)]
+#[case::contract_of_nothing(
+    "contracts:\n  - {id: c, document: c.yaml}",
+    "3:5",
+    "a contract is of one `gateway` or of one `function`",
+    "name one of them"
+)]
+#[case::try_without_an_outcome(
+    "tries:\n  - {endpoint: f/direct, method: HEAD, at: 2026-11-20}",
+    "3:5",
+    "a try has one outcome",
+    "from 100 to 599"
+)]
+#[case::try_of_an_impossible_status(
+    "tries:\n  - {endpoint: f/direct, method: HEAD, at: 2026-11-20, status: 700}",
+    "3:5",
+    "a try has one outcome",
+    "from 100 to 599"
+)]
+#[case::declared_how("declared: perhaps", "2:11", "expected `true` or `false`, found `perhaps`", "")]
 #[case::unseen(
     "functions:\n  - {id: f, owner: \"a\\u202Eb\"}",
     "3:20",
