@@ -14,9 +14,9 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::{Duration, Instant};
 
-use pasaporte_bench::{generate, typed};
+use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
-use pasaporte_core::estate::{Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
+use pasaporte_core::estate::{ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
 use pasaporte_core::rules::{self, Audit, Settings, judge};
 use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::load;
@@ -48,6 +48,7 @@ fn main() {
         generate(size, SEED, &mut out).and_then(|()| out.flush()).expect("the temporary folder is writable");
         audits.push((size, report(size, &file)));
     }
+    contracts(folder.path());
     for pair in audits.windows(2) {
         let ratio = pair[1].1.as_secs_f64() / pair[0].1.as_secs_f64();
         println!("audit of {} functions: {ratio:.1} × that of {}", pair[1].0, pair[0].0);
@@ -99,6 +100,29 @@ fn report(size: usize, file: &Path) -> Duration {
     audit
 }
 
+/// Measures reading a contract of 2,000 operations, which an estate of one line names, in both forms of text.
+fn contracts(folder: &Path) {
+    const OPERATIONS: usize = 2_000;
+    for (name, ending) in [("JSON", "json"), ("YAML", "yaml")] {
+        let (document, estate) =
+            (folder.join(format!("contract.{ending}")), folder.join("contracted.ndjson"));
+        let entry =
+            format!("{{\"contract\":{{\"id\":\"c\",\"gateway\":\"g\",\"document\":\"contract.{ending}\"}}}}");
+        let written = File::create(&document)
+            .and_then(|file| contract(OPERATIONS, ending == "yaml", &mut BufWriter::new(file)))
+            .and_then(|()| fs::write(&estate, format!("{{\"estate\":1}}\n{entry}\n")));
+        written.expect("the temporary folder is writable");
+        let bytes = fs::metadata(&document).expect("just written").len();
+        let it = median("contract", &estate, 9);
+        println!(
+            "contract of {} operations, {:.1} MB of {name}: {:.1} ms",
+            it.count,
+            bytes as f64 / 1e6,
+            it.time.as_secs_f64() * 1e3
+        );
+    }
+}
+
 struct Taken {
     time: Duration,
     peak: u64,
@@ -134,6 +158,7 @@ fn take(what: &str, file: &Path) -> (Duration, usize) {
     let estate = read(file);
     match what {
         "load" => (start.elapsed(), estate.count::<FunctionId>()),
+        "contract" => (start.elapsed(), estate.all::<ContractId>().map(|(_, it)| it.operations.len()).sum()),
         "audit" => {
             let audit = Audit::new(&estate, Settings::default());
             let all = rules::all().map(|rule| rule.id).collect();

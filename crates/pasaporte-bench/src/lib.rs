@@ -1,9 +1,11 @@
 //! Large made-up estates of Marivela Ferries, and a typed reader to compare loading with.
 //!
-//! [`generate`] streams an estate of any size; [`typed`] is what a program that only parses would read
+//! [`contract`] writes an API contract of any size. [`generate`] streams an estate of any size; [`typed`] is what a program that only parses would read
 //! it into, the yardstick that times are told as ratios of.
 
+mod contract;
 mod generate;
 pub mod typed;
 
+pub use contract::contract;
 pub use generate::generate;

@@ -1,14 +1,12 @@
 //! Tokens (RFC 7519): what one says of itself, and a fingerprint; of the token itself nothing is kept.
 
-use std::borrow::Cow;
-
 use hmac::{Hmac, KeyInit, Mac};
 use jiff::Timestamp;
 use jsonwebtoken::{TokenData, dangerous, decode_header};
 use serde::Deserialize;
 use sha2::Sha256;
 
-use crate::estate::{TokenEntry, check, token_entry};
+use crate::estate::check;
 use crate::redact::is_unprintable;
 use crate::text::{Form, Source};
 
@@ -75,25 +73,29 @@ pub fn register(token: &str, as_what: Registration<'_>, seal: &[u8]) -> Result<S
         let help = "it is not one to be kept in an estate";
         return Err(wrong("the token's claims have characters that cannot be seen", help));
     }
-    let moment = |seconds: Option<f64>| {
-        let seconds = seconds.map(|seconds| seconds as i64);
-        seconds.map(Timestamp::from_second).transpose()
-    };
-    let no_time = |_| wrong("the token's times are out of range", "check what was given");
-    let text = |text: String| Cow::Owned(text);
-    let entry = token_entry(TokenEntry {
-        id: as_what.id.into(),
-        verifier: as_what.verifier.map(Into::into),
-        issuer: claims.iss.map(text),
-        audiences: audiences.into_iter().map(text).collect(),
-        algorithm: format!("{:?}", header.alg).into(),
-        key_id: header.kid.map(text),
-        public: as_what.public,
-        issued: moment(claims.iat).map_err(no_time)?,
-        expires: moment(claims.exp).map_err(no_time)?,
-        fingerprint: fingerprint(token, seal).into(),
+    let mut entry = serde_json::json!({
+        "id": as_what.id,
+        "algorithm": format!("{:?}", header.alg),
+        "fingerprint": fingerprint(token, seal),
     });
-    let lines = format!("{{\"estate\":1}}\n{{\"token\":{entry}}}\n");
+    let mut say = |field: &str, value: Option<serde_json::Value>| {
+        if let Some(value) = value {
+            entry[field] = value;
+        }
+    };
+    let moment = |seconds: Option<f64>| {
+        let time = seconds.map(|seconds| Timestamp::from_second(seconds as i64)).transpose();
+        let told = time.map(|time| time.map(|time| time.to_string().into()));
+        told.map_err(|_| wrong("the token's times are out of range", "check what was given"))
+    };
+    say("verifier", as_what.verifier.map(Into::into));
+    say("issuer", claims.iss.map(Into::into));
+    say("audiences", (!audiences.is_empty()).then(|| audiences.into()));
+    say("key_id", header.kid.map(Into::into));
+    say("public", as_what.public.then(|| true.into()));
+    say("issued", moment(claims.iat)?);
+    say("expires", moment(claims.exp)?);
+    let lines = format!("{{\"estate\":1}}\n{}\n", serde_json::json!({ "token": entry }));
     let source = Source::Text { name: "the token".to_owned(), text: lines.clone(), form: Form::Ndjson };
     match check(source) {
         Ok(()) => Ok(lines),

@@ -10,7 +10,7 @@ use pasaporte_core::estate as model;
 use pasaporte_core::estate::{Builder, ContractId, FileId, Name, Origin, VerifierId};
 
 use super::convert::origin;
-use super::load::mark;
+use super::faults::mark;
 use super::reader::Sides;
 use crate::contract::{self, Kind, Unread};
 use crate::diagnostic::{Diagnostic, Diagnostics};

@@ -2,9 +2,11 @@
 //! mistake reported (docs/estate-format.md).
 
 mod attached;
+mod choices;
 mod convert;
 mod document;
 mod entries;
+mod faults;
 mod header;
 mod lines;
 mod load;
@@ -14,7 +16,6 @@ mod values;
 
 pub(crate) use document::Document;
 pub use document::KINDS;
-pub(crate) use entries::{TokenEntry, token_entry};
 pub use load::{check, load};
 pub use values::{Word, parse_moment};
 

@@ -5,7 +5,7 @@ use pasaporte_core::estate::{
 };
 
 use super::{Converter, Short, Side, entries};
-use crate::estate::entries::{Check, Network, Presents};
+use crate::estate::choices::{Check, Network, Presents};
 use crate::estate::values::{Name as Written, kind_and_id};
 use crate::text::Position;
 

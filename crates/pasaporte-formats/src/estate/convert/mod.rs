@@ -13,8 +13,9 @@ use pasaporte_core::pattern::Pattern;
 
 use smallvec::SmallVec;
 
+use super::choices::Tags;
 use super::document::Entity;
-use super::entries::{self, Tags};
+use super::entries;
 use super::statements::{Admission, Picked, Statement, Test, When};
 use super::values::{
     ActionPattern, AnyPattern, Moment, Name as Written, PrincipalName, ResourcePattern, THING_KINDS, Text,

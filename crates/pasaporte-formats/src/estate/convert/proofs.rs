@@ -3,7 +3,7 @@
 use pasaporte_core::estate::{self as model, KeyOf, LastUse, State, Thing, VerifierId};
 
 use super::{Converter, entries, moment};
-use crate::estate::entries::LastUsed;
+use crate::estate::choices::LastUsed;
 
 impl Converter<'_, '_> {
     pub(super) fn key(&mut self, it: &entries::Key<'_>) {
