@@ -57,8 +57,31 @@ fn a_way_says_what_it_asks_for_and_what_else_matters() {
     assert_eq!(route["way"], "any method /refund");
     assert_eq!(route["asks"], "nothing");
     assert_eq!(route["network"], json!(["internet"]));
-    assert_eq!(route["note"], "gateway front-door presents identity:refund-gateway");
+    let notes: Vec<(&str, bool)> = route["notes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|note| (note["text"].as_str().unwrap(), note["alarming"].as_bool().unwrap()))
+        .collect();
+    assert_eq!(
+        notes,
+        [
+            ("gateway front-door presents identity:refund-gateway", false),
+            ("POST /refund declares a bearer token", true),
+            ("a try without a credential got through (HEAD 200, 2026-11-19)", false),
+        ]
+    );
     assert_eq!(card["exposed_to"], "anyone");
+}
+
+#[test]
+fn a_try_that_got_through_although_a_key_is_asked_for_cannot_be_overlooked() {
+    let card = card("manifest-export");
+    let endpoint = way(&card, "endpoint");
+    assert_eq!(endpoint["asks"], "function key");
+    let note = &endpoint["notes"][0];
+    assert_eq!(note["text"], "a try without a credential got through (HEAD 200, 2026-11-19)");
+    assert_eq!(note["alarming"], true);
 }
 
 #[test]

@@ -113,6 +113,25 @@ fn a_part_that_is_not_understood_does_not_stop_the_rest() {
     assert_eq!(place.run(&["audit", "estate", "--strict"]).code, 3);
 }
 
+#[test]
+fn what_names_nothing_that_is_there_is_a_blind_spot() {
+    let place = under_contract("none", "GET");
+    let text = "estate: 1
+contracts: [{id: astray, gateway: frnt, document: api/ferries.yaml}]
+tries: [{endpoint: sial/direct, method: HEAD, at: 2026-11-20, status: 200}]
+";
+    place.write("estate/more.yaml", text);
+    let audit = place.audit(&["estate", "--only", "blind/unread-document,blind/missing-reference"]);
+    let told: Vec<&str> = situations(&audit).into_iter().map(|(_, situation)| situation).collect();
+    assert_eq!(
+        told,
+        [
+            "It is not in the estate, but somebody tried it. What it is, is not known.",
+            "No route of the estate is at gateway frnt, so nothing was held against this contract.",
+        ]
+    );
+}
+
 /// Where a contract is no OpenAPI 3, nothing is judged, and the line and the way out are told.
 #[rstest]
 #[case("swagger: '2.0'\n", "Swagger 2.0 is not supported", "convert the document to OpenAPI 3.0 or 3.1")]

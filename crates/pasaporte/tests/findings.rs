@@ -139,8 +139,8 @@ identities: [{id: door, in: gate, kind: service-account}]",
     invoke: [{to: service:queue-poller, when: {source_resource: \"queue:old-orders\"}}]
 resources: [{id: \"queue:orders\", in: gate}]",
     ("function:sell", "medium", "inferred"),
-    "queue:old-orders is gone, and a permission of it and a trigger of it still name it. Whoever makes one of that \
-     name, in any account, feeds it.",
+    "queue:old-orders is not in the estate, which has others of its kind, so it seems to be gone; a permission of it and \
+     a trigger of it still name it. Whoever makes one of that name, in any account, feeds it.",
     "Take out what names queue:old-orders, or make it again in your own account.",
     &[("a trigger", 7), ("a permission", 8)]
 )]
@@ -152,8 +152,7 @@ resources: [{id: \"queue:orders\", in: gate}]",
     invoke: [{to: service:queue-poller, when: {source_resource: \"queue:old-orders\", account_of_source: tickets}}]
 resources: [{id: \"queue:orders\", in: gate}]",
     ("function:sell", "low", "inferred"),
-    "queue:old-orders is gone, and a permission of it still names it. Whoever in the account makes one of that name \
-     feeds it.",
+    "so it seems to be gone; a permission of it still names it. Whoever in the account makes one of that name feeds it.",
     "Take out what names queue:old-orders",
     &[("a permission", 7)]
 )]

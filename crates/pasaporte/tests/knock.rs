@@ -126,6 +126,26 @@ fn what_an_answer_shows(
     assert_eq!(!found.is_empty(), expected, "{found:?}");
 }
 
+/// What was mended since is no finding: the last try of a method counts.
+#[rstest]
+#[case("2026-11-18", 0)]
+#[case("2026-11-20", 1)]
+fn the_last_try_counts(#[case] open: &str, #[case] expected: usize) {
+    let place = place("https://ferries.marivela.example", "identity", "");
+    place.write(
+        "estate/knocks.yaml",
+        format!(
+            "estate: 1
+tries:
+  - {{endpoint: sail/direct, method: HEAD, at: {open}, status: 200}}
+  - {{endpoint: sail/direct, method: HEAD, at: 2026-11-19, status: 401}}
+  - {{endpoint: sail/direct, method: OPTIONS, at: 2026-11-21, status: 401}}
+"
+        ),
+    );
+    assert_eq!(findings(&place.audit(&["estate", "--only", "entry/declared-otherwise"])).len(), expected);
+}
+
 /// Where no answer comes back it is said why, and nothing follows from it.
 #[rstest]
 #[case::cut_off(b"", "cut off")]

@@ -67,6 +67,8 @@ pub struct Unspoken {
 /// Contracts held against what is deployed.
 #[derive(Debug, Clone, Default)]
 pub struct HeldContracts {
+    /// Contracts that no endpoint is under: of a gateway without routes, of a function without endpoints.
+    pub idle: Vec<ContractId>,
     /// Every operation, in the order of contracts and documents.
     pub operations: Vec<Held>,
     /// Endpoints that take more than their contract says.
@@ -92,6 +94,9 @@ impl Access<'_> {
         let claimed = gateways_of_contracts(estate);
         for (id, contract) in estate.all::<ContractId>() {
             let under = Under::new(estate, contract, &claimed);
+            if under.endpoints.is_empty() {
+                all.idle.push(id);
+            }
             let mut answers: Vec<Vec<Name>> = vec![Vec::new(); under.endpoints.len()];
             for (place, operation) in contract.operations.iter().enumerate() {
                 let met = under.meeting(estate, operation);
@@ -225,7 +230,7 @@ impl<'e> Under<'e> {
             Way::Route { gateway, .. } => Some(gateway),
             Way::Direct => None,
         };
-        let endpoints: Vec<(EndpointId, &Endpoint)> = match contract.of {
+        let mut endpoints: Vec<(EndpointId, &Endpoint)> = match contract.of {
             ContractOf::Gateway(of) => {
                 estate.all::<EndpointId>().filter(|(_, it)| gateway(it) == Some(of)).collect()
             }
@@ -235,6 +240,8 @@ impl<'e> Under<'e> {
                 all.filter(|(_, it)| gateway(it).is_none_or(|gateway| !claimed.contains(&gateway))).collect()
             }
         };
+        // By name, so that it does not matter which was read first.
+        endpoints.sort_by_key(|(id, _)| estate.id(*id));
         let mut by_shape: HashMap<String, Vec<usize>, FxBuildHasher> = HashMap::default();
         for (at, (_, endpoint)) in endpoints.iter().enumerate() {
             if let Some(path) = endpoint.path {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use super::finding::{Raised, Raising};
 use super::words::listed;
 use super::{Audit, Level, Rule, Severity, Sureness, Told};
-use crate::estate::{Condition, ContractId, KeyId, Reference, Thing, VerifierId};
+use crate::estate::{Condition, ContractId, ContractOf, KeyId, Reference, Thing, VerifierId};
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
@@ -37,7 +37,7 @@ pub(super) const RULES: &[Rule] = &[
     },
     Rule {
         id: "blind/unread-document",
-        title: "A part of a contract or key set could not be understood",
+        title: "A contract or key set could not be used, as a whole or in part",
         why: "What an operation should ask of callers, or whether a key is trusted, is not known, so nothing was held \
               against it.",
         fix: "Mend the document where it says, or have whoever made it do so.",
@@ -72,16 +72,16 @@ fn missing_reference(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         references.sort_by_key(|reference| reference.origin);
         raising.raise(&blind(thing), move |audit| {
             let estate = audit.estate();
-            let named =
-                |reference: &Reference| format!("{} {} it", estate.label(reference.from), reference.how);
+            let named = |reference: &Reference| match reference.how {
+                "was tried" => "a try of it".to_owned(),
+                how => format!("{} {how} it", estate.label(reference.from)),
+            };
             let mut mentions: Vec<String> = references
                 .iter()
-                .map(|reference| {
-                    if reference.from == thing {
-                        "the estate has statements about it".to_owned()
-                    } else {
-                        named(reference)
-                    }
+                .map(|reference| match reference.how {
+                    "was tried" => "somebody tried it".to_owned(),
+                    _ if reference.from == thing => "the estate has statements about it".to_owned(),
+                    _ => named(reference),
                 })
                 .collect();
             mentions.sort_unstable();
@@ -168,6 +168,7 @@ fn partial_collection(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 }
 
 fn unread_document(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    idle_contracts(audit, raising);
     let estate = audit.estate();
     let contracts = estate.all::<ContractId>().map(|(id, it)| (Thing::Contract(id), it.unread.as_slice()));
     let keys = estate
@@ -181,6 +182,29 @@ fn unread_document(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             Told::new(format!("Not understood: {}.", audit.estate().text(what)))
                 .fix("Mend the document there, or have whoever made it do so.")
                 .at(origin, "the document")
+        });
+    }
+}
+
+/// What nothing could be held against, since no endpoint of the estate is under it.
+fn idle_contracts(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for &id in &audit.contracts().idle {
+        let Some(contract) = estate.get(id) else { continue };
+        let (of, origin) = (contract.of, contract.origin);
+        raising.raise(&blind(Thing::Contract(id)).facet("idle"), move |audit| {
+            let estate = audit.estate();
+            let what = match of {
+                ContractOf::Gateway(gateway) => {
+                    format!("No route of the estate is at gateway {}", estate.text(gateway))
+                }
+                ContractOf::Function(function) => {
+                    format!("function:{} has no endpoint in the estate", estate.id(function))
+                }
+            };
+            Told::new(format!("{what}, so nothing was held against this contract."))
+                .fix("Name the gateway as the estate's routes do; or gather its routes.")
+                .at(origin, "the contract")
         });
     }
 }

@@ -318,7 +318,10 @@ fn of_door(door: &Door) -> Vec<Note> {
             alarming: it.agrees == Some(false) && it.shows.0 > Shows::Unclear,
         }
     });
-    declared.chain(tried).collect()
+    // Why anyone gets in although something is asked for.
+    let open = door.lets_in.iter().find(|it| it.who == "anyone" && door.check != "none");
+    let open = open.map(|it| Note::plain(format!("anyone: {}", it.because)));
+    open.into_iter().chain(declared).chain(tried).collect()
 }
 
 fn by_event(trigger: &TriggerOut) -> WayIn {

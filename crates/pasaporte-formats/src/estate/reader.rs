@@ -97,6 +97,10 @@ impl Reader<'_> {
     }
 
     fn yaml(&mut self, text: &str, insist: bool) -> Found {
+        // Most that is something else says so without being parsed.
+        if !insist && !text.contains("estate") {
+            return Found::Other;
+        }
         let (mut claimed, mut other) = (insist, false);
         let mut wrong = Diagnostics::default();
         let (sides, file, from) = (&mut *self.sides, self.file, self.declared);

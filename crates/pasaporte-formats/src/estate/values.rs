@@ -489,7 +489,7 @@ const PRINCIPAL_PATTERN: &str = r"^(anyone|signed-in|(account|user|identity|serv
 
 written_as_text! {
     Text {{"type": "string", "maxLength": LONGEST_TEXT}} = it => &it.0;
-    Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?@]+$"}} = it => &it.0.0;
+    Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?]+$"}} = it => &it.0.0;
     SettingName {{"type": "string", "pattern": r"^[^\s=]+$"}} = it => &it.0;
     Name {{"type": "string", "pattern": ID_PATTERN, "maxLength": LONGEST_ID}} = it => &it.text;
     ThingName {{"type": "string", "pattern": THING_PATTERN}} = it => &it.text;

@@ -155,7 +155,7 @@ fn exit(it: &Exit) -> Vec<Span> {
     let things = match (it.confidential, it.things) {
         (0, _) => things,
         (some, all) if some == all => format!("{some} confidential"),
-        (some, _) => format!("{things}, {some} confidential"),
+        (some, all) => format!("{some} of {all} confidential"),
     };
     let style = if it.confidential > 0 { style_of(Severity::High) } else { Style::new() };
     let mut example = it.example.clone().unwrap_or_default();

@@ -64,7 +64,12 @@ pub(crate) fn knocked(page: Page, knocks: &Knocks, out: Option<&Path>) -> String
             (None, why) => format!("{}: {}", it.method, safe(why.as_deref().unwrap_or_default())),
         };
         let agrees = Cell::Number(i64::from(it.agrees != Some(false)));
-        rows.row(vec![named(&it.endpoint), Cell::Text(answer), Cell::text(shows(it)), agrees]);
+        let is = if it.agrees == Some(false) && it.shows.0 >= Shows::PerhapsThrough {
+            Cell::Loud(shows(it).to_owned())
+        } else {
+            Cell::text(shows(it))
+        };
+        rows.row(vec![named(&it.endpoint), Cell::Text(answer), is, agrees]);
     }
     // What the estate says otherwise comes first.
     rows.order_by(3, false);

@@ -4,19 +4,42 @@ use std::cmp::Ordering;
 use std::fmt::Write;
 
 use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table as Drawing, TableStyle};
+use pasaporte_core::rules::Severity;
 use serde_json::{Map, Value};
 use unicode_width::UnicodeWidthStr;
 
-use super::page::{DIM, NAME, Page, paint, wrap};
+use super::page::{DIM, NAME, Page, paint, style_of, wrap};
 
 /// How many of several texts are shown to people at most; fewer where the page is narrow. Programs get all.
 const MOST_IN_A_CELL: usize = 3;
+
+/// What stands around loud text while widths are counted: two characters that take no room, and that no text has,
+/// since they cannot be seen.
+const LOUD: char = '\u{2060}';
+const NO_LONGER: char = '\u{2061}';
+
+/// Names, of which `anyone` must not be overlooked.
+fn listed(texts: &[String]) -> String {
+    let told = texts.iter().map(|text| match text.as_str() {
+        "anyone" => format!("{LOUD}{text}{NO_LONGER}"),
+        _ => text.clone(),
+    });
+    told.collect::<Vec<_>>().join(", ")
+}
+
+/// Loud text in its style.
+fn voiced(text: &str) -> String {
+    let style = style_of(Severity::Critical);
+    text.replace(LOUD, &style.render().to_string()).replace(NO_LONGER, &style.render_reset().to_string())
+}
 
 /// One cell.
 #[derive(Debug, Clone)]
 pub(crate) enum Cell {
     /// A text.
     Text(String),
+    /// A text that must not be overlooked.
+    Loud(String),
     /// A number, set to the right.
     Number(i64),
     /// Several texts.
@@ -40,13 +63,14 @@ impl Cell {
     fn shown(&self, most: usize) -> String {
         match self {
             Self::Text(text) => text.clone(),
+            Self::Loud(text) => format!("{LOUD}{text}{NO_LONGER}"),
             Self::Number(number) => number.to_string(),
             Self::Many(texts) if texts.is_empty() => "–".to_owned(),
             Self::Many(texts) if texts.len() > most => {
                 let told = (most - 1).max(1);
-                format!("{}, +{}", texts[..told].join(", "), texts.len() - told)
+                format!("{}, +{}", listed(&texts[..told]), texts.len() - told)
             }
-            Self::Many(texts) => texts.join(", "),
+            Self::Many(texts) => listed(texts),
             Self::Nothing => "–".to_owned(),
         }
     }
@@ -54,7 +78,7 @@ impl Cell {
     /// The texts in it.
     pub(crate) fn texts(&self) -> Vec<String> {
         match self {
-            Self::Text(text) => vec![text.clone()],
+            Self::Text(text) | Self::Loud(text) => vec![text.clone()],
             Self::Number(number) => vec![number.to_string()],
             Self::Many(texts) => texts.clone(),
             Self::Nothing => Vec::new(),
@@ -88,7 +112,7 @@ impl Cell {
 
     fn value(&self) -> Value {
         match self {
-            Self::Text(text) => Value::from(text.as_str()),
+            Self::Text(text) | Self::Loud(text) => Value::from(text.as_str()),
             Self::Number(number) => Value::from(*number),
             Self::Many(texts) => Value::from(texts.clone()),
             Self::Nothing => Value::Null,
@@ -186,7 +210,7 @@ pub(crate) fn table(page: Page, table: &Table) -> String {
     let fits = |drawn: &String| drawn.lines().all(|line| line.width() <= page.width);
     let short = (1..=MOST_IN_A_CELL).rev().map(|most| Grid::new(table, most).drawn()).find(fits);
     let wrapped = || Grid::new(table, MOST_IN_A_CELL).wrapped(page.width).map(|grid| grid.drawn());
-    short.or_else(wrapped).unwrap_or_else(|| blocks(page, table))
+    voiced(&short.or_else(wrapped).unwrap_or_else(|| blocks(page, table)))
 }
 
 /// Columns between two spaces.
@@ -328,6 +352,24 @@ mod tests {
             assert!(text.split_whitespace().any(|each| each == word), "{word} in\n{text}");
         }
         assert!(!text.contains('7'), "what is for programs alone is not shown:\n{text}");
+    }
+
+    #[test]
+    fn what_is_loud_takes_no_more_room_and_programs_see_the_text() {
+        let mut all = Table::new(&[("id", "ID"), ("is", "IS"), ("who", "WHO")]);
+        let who = |name: &str| Cell::Many(vec![name.to_owned()]);
+        all.row(vec![Cell::text("a"), Cell::Loud("OPEN".to_owned()), who("anyone")]);
+        all.row(vec![Cell::text("b"), Cell::text("shut"), who("user:ana")]);
+        let text = table(Page::new(Some(80)), &all);
+        assert!(text.contains("\u{1b}[1m\u{1b}[91mOPEN\u{1b}[0m"), "{text:?}");
+        let plain = anstream::adapter::strip_str(&text).to_string();
+        assert_eq!(
+            plain,
+            "ID  IS    WHO\n─────────────────\na   OPEN  anyone\nb   shut  user:ana\n"
+                .replace("─────────────────", plain.lines().nth(1).unwrap())
+        );
+        assert_eq!(all.to_json()[0]["is"], "OPEN");
+        assert!(String::from_utf8(all.to_csv().unwrap()).unwrap().contains("a,OPEN,anyone"));
     }
 
     #[test]

@@ -98,7 +98,10 @@ fn presented_to(audit: &Audit<'_>, id: EndpointId) -> Vec<(EndpointId, Principal
     };
     let passes =
         |route: &EndpointId| audit.access().passage(*route).is_some_and(|it| it.verdict != Verdict::No);
-    routes.filter(|route| passes(route)).filter_map(|route| Some((*route, presents(route)?))).collect()
+    let mut all: Vec<(EndpointId, Principal)> =
+        routes.filter(|route| passes(route)).filter_map(|route| Some((*route, presents(route)?))).collect();
+    all.sort_by_key(|(route, _)| estate.id(*route));
+    all
 }
 
 fn any_origin(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {

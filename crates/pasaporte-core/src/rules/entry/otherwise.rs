@@ -3,8 +3,8 @@
 use super::anonymous::tried;
 use super::{address, with_what};
 use crate::access::Verdict;
-use crate::entry::{Drift, Exposed, Exposure, Standing, Strength};
-use crate::estate::{EndpointId, FunctionId, Shows, State, Thing, Vocabulary};
+use crate::entry::{Drift, Exposed, Exposure, Standing, Strength, faces_internet};
+use crate::estate::{Attempt, EndpointId, FunctionId, Shows, State, Thing, Vocabulary};
 use crate::rules::finding::{Raised, Raising};
 use crate::rules::words::capitalised;
 use crate::rules::{Audit, Impact, Level, Rule, Sureness, Told};
@@ -62,6 +62,9 @@ fn by_contract(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 .get(held.contract)
                 .map_or_else(String::new, |contract| estate.asked(&contract.operations[held.operation].asks));
             let really = match (held.standing, estate.get(weakest)) {
+                (Standing::OpenInEffect, Some(endpoint)) if !faces_internet(&endpoint.network) => {
+                    "anyone in the networks that it lets in gets through".to_owned()
+                }
                 (Standing::OpenInEffect, _) => "anyone gets through".to_owned(),
                 (_, Some(endpoint)) => {
                     format!("the endpoint asks only for {}", less(endpoint.check.strength()))
@@ -159,6 +162,9 @@ fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(endpoint) = estate.get(attempt.endpoint).filter(|_| shows > Shows::Unclear) else {
             continue;
         };
+        if is_outdated(audit, attempt) {
+            continue;
+        }
         // Where anyone gets through anyway, it came back as the estate says.
         if audit.access().opens_to_nothing(attempt.endpoint) != Verdict::No {
             continue;
@@ -194,6 +200,12 @@ fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             .at(origin, "the endpoint")
         });
     }
+}
+
+/// Whether a later try of the same endpoint with the same method was turned away.
+fn is_outdated(audit: &Audit<'_>, attempt: &Attempt) -> bool {
+    let later = |other: &&Attempt| other.method == attempt.method && other.at > attempt.at;
+    audit.tries_of(attempt.endpoint).filter(later).any(|it| audit.estate().shows(it) == Shows::TurnedAway)
 }
 
 fn asked_for(strength: Strength) -> &'static str {

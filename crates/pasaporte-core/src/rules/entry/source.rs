@@ -1,6 +1,6 @@
 //! Event sources and the services that deliver from them: unpinned, gone, switched off, unfiltered.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{admitted, at_grounds, at_identity, depending, running, sureness, with_what};
 use crate::access::Verdict;
@@ -164,7 +164,8 @@ fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                     _ => "Whoever makes one of that name, in any account, feeds it.",
                 };
                 let told = Told::new(format!(
-                    "{label} is gone, and {} still {} it. {claims}{}",
+                    "{label} is not in the estate, which has others of its kind, so it seems to be gone; {} still {} it. \
+                     {claims}{}",
                     listed(&by),
                     if by.len() == 1 { "names" } else { "name" },
                     with_what(audit, id)
@@ -270,16 +271,18 @@ fn unfiltered_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         trigger.state == State::Enabled && function.is_some_and(|it| it.state == State::Enabled)
     };
     let on = || estate.all::<TriggerId>().filter(|(_, trigger)| is_on(trigger));
-    let filtered: std::collections::BTreeMap<Thing, TriggerId> = on()
-        .filter(|(_, trigger)| trigger.filter.is_some())
-        .filter_map(|(id, trigger)| Some((trigger.source?, id)))
-        .collect();
+    let mut filtered: BTreeMap<Thing, Vec<TriggerId>> = BTreeMap::new();
+    for (id, trigger) in on().filter(|(_, trigger)| trigger.filter.is_some()) {
+        if let Some(source) = trigger.source {
+            filtered.entry(source).or_default().push(id);
+        }
+    }
     for (id, trigger) in on().filter(|(_, trigger)| trigger.filter.is_none()) {
         let Some(source) = trigger.source else { continue };
-        let Some(other) = filtered.get(&source).and_then(|other| estate.get(*other)) else { continue };
-        if other.function == trigger.function {
-            continue;
-        }
+        let others =
+            filtered.get(&source).into_iter().flatten().filter_map(|id| Some((*id, estate.get(*id)?)));
+        let others = others.filter(|(_, other)| other.function != trigger.function);
+        let Some((_, other)) = others.min_by_key(|(id, _)| estate.id(*id)) else { continue };
         let raised = Raised::new(Thing::Trigger(id), Level::Table(Impact::RunsCode, Exposure::Insiders))
             .within(audit.environment(trigger.function))
             .sure(Sureness::Inferred);

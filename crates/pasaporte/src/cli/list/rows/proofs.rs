@@ -80,7 +80,11 @@ pub(in crate::cli::list) fn verifiers(audit: &Audit<'_>) -> Table {
             accepted(audit, verifier.issuers),
             accepted(audit, verifier.audiences),
             accepted(audit, verifier.algorithms),
-            Cell::text(if verifier.checks_signature { "checked" } else { "NOT checked" }),
+            if verifier.checks_signature {
+                Cell::text("checked")
+            } else {
+                Cell::Loud("NOT checked".to_owned())
+            },
             verifier.keys.as_ref().map_or(Cell::Nothing, |keys| Cell::count(keys.ids.len())),
             Cell::Many(guarded),
         ]);

@@ -1,7 +1,7 @@
 //! Functions, and what makes them run.
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::entry::Standing;
+use pasaporte_core::entry::{Standing, faces_internet};
 use pasaporte_core::estate::{
     Check, ContractOf, EndpointId, FunctionId, Network, State, Thing, TriggerId, Way,
 };
@@ -170,7 +170,12 @@ pub(in crate::cli::list) fn operations(audit: &Audit<'_>) -> Table {
             Cell::Text(estate.asked(&operation.asks)),
             declared,
             Cell::Many(answered_by),
-            Cell::text(standing(held.standing)),
+            match held.weakest.and_then(|id| estate.get(id)) {
+                Some(it) if held.standing == Standing::OpenInEffect && !faces_internet(&it.network) => {
+                    Cell::Loud("open within its network".to_owned())
+                }
+                _ => standing(held.standing),
+            },
             read_from(audit, operation.origin),
         ]);
     }
@@ -186,25 +191,24 @@ pub(in crate::cli::list) fn operations(audit: &Audit<'_>) -> Table {
             Cell::text("undeclared"),
             Cell::text("undeclared"),
             Cell::Many(vec![estate.id(unspoken.endpoint).to_owned()]),
-            Cell::text(if audit.access().opens_to_nothing(unspoken.endpoint) == Verdict::No {
-                "closed"
-            } else {
-                "OPEN"
-            }),
+            match audit.access().opens_to_nothing(unspoken.endpoint) {
+                Verdict::No => Cell::text("closed"),
+                Verdict::Yes | Verdict::Depends => Cell::Loud("OPEN".to_owned()),
+            },
             read_from(audit, endpoint.origin),
         ]);
     }
     table
 }
 
-fn standing(standing: Standing) -> &'static str {
+fn standing(standing: Standing) -> Cell {
     match standing {
-        Standing::Kept => "closed",
-        Standing::Open => "open",
-        Standing::OpenInEffect => "OPEN",
-        Standing::Weaker => "asks for less",
-        Standing::ClosedInEffect => "closed, declared open",
-        Standing::Unserved => "nothing answers",
-        Standing::Unread => "not judged",
+        Standing::Kept => Cell::text("closed"),
+        Standing::Open => Cell::text("open"),
+        Standing::OpenInEffect => Cell::Loud("OPEN".to_owned()),
+        Standing::Weaker => Cell::Loud("asks for less".to_owned()),
+        Standing::ClosedInEffect => Cell::text("closed, declared open"),
+        Standing::Unserved => Cell::text("nothing answers"),
+        Standing::Unread => Cell::text("not judged"),
     }
 }
