@@ -45,7 +45,13 @@ fn contract(world: &mut World, operations: &[&str]) {
             let (method, path) = operation.split_once(' ').unwrap();
             let asks = asked(world, asks);
             let (method, path) = (world.builder.name(method), world.builder.name(path));
-            Operation { method, path, prefixes: vec![world.builder.name("/v1")], asks, origin }
+            Operation {
+                method,
+                path,
+                prefixes: [world.builder.name("/v1")].into(),
+                asks: asks.into(),
+                origin,
+            }
         })
         .collect();
     let of = ContractOf::Gateway(world.builder.name("front"));

@@ -165,10 +165,30 @@ pub(crate) fn scalar_text<'v>(value: &'v Value<'_>) -> Option<&'v str> {
     }
 }
 
-/// A field of a map; none where it has no value.
+/// A field of a map; none where it has no value. What a map merges in (`<<`, as much hand-written YAML has it) counts
+/// after what it says itself.
 pub(crate) fn field<'t, 'a>(map: View<'t, 'a>, name: &str) -> Option<View<'t, 'a>> {
-    let (_, value) = map.entries().find(|(key, _)| scalar_text(key.value()) == Some(name))?;
-    (!matches!(value.value(), Value::Null)).then_some(value)
+    let own = |map: View<'t, 'a>| map.entries().find(|(key, _)| scalar_text(key.value()) == Some(name));
+    let mut found = own(map);
+    let mut more = merged(map);
+    while found.is_none() {
+        let map = more.pop()?;
+        found = own(map);
+        more.extend(merged(map));
+    }
+    found.map(|(_, value)| value).filter(|value| !matches!(value.value(), Value::Null))
+}
+
+/// The maps that a map merges in, the last one first.
+pub(crate) fn merged<'t, 'a>(map: View<'t, 'a>) -> Vec<View<'t, 'a>> {
+    let merges = map.entries().filter(|(key, _)| matches!(key.value(), Value::Plain(text) if text == "<<"));
+    let each = merges.flat_map(|(_, value)| match value.value() {
+        Value::List => value.inside().collect(),
+        _ => vec![value],
+    });
+    let mut all: Vec<View<'t, 'a>> = each.collect();
+    all.reverse();
+    all
 }
 
 /// Defines structs that are read from maps: each field with its written name, what must be there

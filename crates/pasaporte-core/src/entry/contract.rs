@@ -1,15 +1,12 @@
 //! Contracts held against what is deployed: which endpoint answers an operation, whether it asks for at least what the
 //! contract says, and which endpoints no operation speaks of.
 //!
-//! An operation and an endpoint meet where a request exists that is of both: a method that both have, and paths that
-//! agree segment by segment, where a blank (`{id}`) is any one segment and a final `*` all that follow. The path of
-//! an operation counts with what its servers put before it, and without, since gateways strip prefixes. Of several
-//! endpoints that meet an operation, those of the same path answer it, else all.
+//! An operation and an endpoint meet where they have a method in common and paths that meet (`paths.rs`). The path of
+//! an operation counts with what its servers put before it, and without, since gateways strip prefixes.
 
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
-use rustc_hash::FxBuildHasher;
-
+use super::paths::{Budget, Paths};
 use crate::access::Access;
 use crate::estate::{
     Asked, Check, Contract, ContractId, ContractOf, Endpoint, EndpointId, Estate, FunctionId, Name,
@@ -69,6 +66,8 @@ pub struct Unspoken {
 pub struct HeldContracts {
     /// Contracts that no endpoint is under: of a gateway without routes, of a function without endpoints.
     pub idle: Vec<ContractId>,
+    /// Contracts of which some operations meet so many endpoints that it was not found out which.
+    pub unbounded: Vec<ContractId>,
     /// Every operation, in the order of contracts and documents.
     pub operations: Vec<Held>,
     /// Endpoints that take more than their contract says.
@@ -92,57 +91,71 @@ impl Access<'_> {
         let estate = self.estate();
         let mut all = HeldContracts::default();
         let claimed = gateways_of_contracts(estate);
+        let mut strengths: FxHashMap<EndpointId, Strength> = FxHashMap::default();
         for (id, contract) in estate.all::<ContractId>() {
-            let under = Under::new(estate, contract, &claimed);
+            let mut under = Under::new(estate, contract, &claimed);
             if under.endpoints.is_empty() {
                 all.idle.push(id);
             }
             let mut answers: Vec<Vec<Name>> = vec![Vec::new(); under.endpoints.len()];
+            let mut whole = true;
             for (place, operation) in contract.operations.iter().enumerate() {
                 let met = under.meeting(estate, operation);
-                for &at in &met {
+                whole &= met.is_some();
+                for &at in met.iter().flatten() {
                     answers[at].push(operation.method);
                 }
-                let takes = |at: &usize| {
-                    let (id, endpoint) = under.endpoints[*at];
-                    self.is_open(id) && takes(estate, endpoint, operation.method)
+                let open =
+                    met.iter().flatten().map(|at| under.endpoints[*at]).filter(|(id, endpoint)| {
+                        self.is_open(*id) && takes(estate, endpoint, operation.method)
+                    });
+                let answered_by: Vec<EndpointId> = open.map(|(id, _)| id).collect();
+                let weakest = answered_by
+                    .iter()
+                    .map(|id| (*strengths.entry(*id).or_insert_with(|| self.strength(*id)), *id))
+                    .min_by_key(|(strength, _)| *strength);
+                let standing = match met {
+                    None => Standing::Unread,
+                    Some(_) => standing(&operation.asks, weakest.map(|(strength, _)| strength)),
                 };
-                let answered_by: Vec<EndpointId> =
-                    met.iter().filter(|at| takes(at)).map(|at| under.endpoints[*at].0).collect();
-                let weakest = answered_by.iter().copied().min_by_key(|id| self.strength(*id));
-                let standing = self.standing(&operation.asks, weakest);
+                let weakest = weakest.map(|(_, id)| id);
                 all.operations.push(Held { contract: id, operation: place, answered_by, weakest, standing });
             }
-            for ((endpoint, it), mut needed) in under.endpoints.iter().copied().zip(answers) {
-                needed.sort_unstable_by_key(|method| estate.text(*method));
-                needed.dedup();
-                let spare: Vec<Name> = estate
-                    .list(it.methods)
-                    .iter()
-                    .copied()
-                    .filter(|method| {
-                        !needed.contains(method) && !comes_along(estate.text(*method), &needed, estate)
-                    })
-                    .collect();
-                let takes_all = estate.list(it.methods).is_empty();
-                if self.is_open(endpoint) && (takes_all || !spare.is_empty() || needed.is_empty()) {
-                    all.unspoken.push(Unspoken { endpoint, contract: id, needed, spare });
-                }
+            if whole {
+                self.unspoken(id, contract, &under, answers, &mut all.unspoken);
+            } else {
+                all.unbounded.push(id);
             }
         }
         all
     }
 
-    fn standing(&self, asks: &Asked, weakest: Option<EndpointId>) -> Standing {
-        let (Some(open), Some(weakest)) = (asks.is_open(), weakest) else {
-            return if weakest.is_none() { Standing::Unserved } else { Standing::Unread };
-        };
-        match (open, self.strength(weakest)) {
-            (true, Strength::Nothing) => Standing::Open,
-            (true, _) => Standing::ClosedInEffect,
-            (false, Strength::Nothing) => Standing::OpenInEffect,
-            (false, strength) if strength < asks.strength() => Standing::Weaker,
-            (false, _) => Standing::Kept,
+    /// What endpoints take beyond the operations that are on their paths.
+    fn unspoken(
+        &self,
+        contract: ContractId,
+        it: &Contract,
+        under: &Under<'_>,
+        answers: Vec<Vec<Name>>,
+        unspoken: &mut Vec<Unspoken>,
+    ) {
+        let estate = self.estate();
+        for ((id, endpoint), mut needed) in under.endpoints.iter().copied().zip(answers) {
+            needed.sort_unstable_by_key(|method| estate.text(*method));
+            needed.dedup();
+            // A gateway may call a function by another path than it is called by itself.
+            let is_foreign = matches!(it.of, ContractOf::Function(_)) && endpoint.way != Way::Direct;
+            if !self.is_open(id) || (needed.is_empty() && is_foreign) {
+                continue;
+            }
+            let methods = estate.list(endpoint.methods);
+            let is_spare = |method: &Name| {
+                !needed.contains(method) && !comes_along(estate.text(*method), &needed, estate)
+            };
+            let spare: Vec<Name> = methods.iter().copied().filter(is_spare).collect();
+            if methods.is_empty() || !spare.is_empty() || needed.is_empty() {
+                unspoken.push(Unspoken { endpoint: id, contract, needed, spare });
+            }
         }
     }
 
@@ -165,6 +178,19 @@ impl Access<'_> {
         let direct = estate.endpoints_of(function).iter().filter_map(|id| estate.get(*id));
         let open = direct.filter(|it| it.way == Way::Direct && it.state == State::Enabled);
         open.map(|it| it.check.strength()).min().unwrap_or(Strength::Proof)
+    }
+}
+
+/// How an operation stands to the least that what answers it asks.
+fn standing(asks: &Asked, least: Option<Strength>) -> Standing {
+    let Some(least) = least else { return Standing::Unserved };
+    match (asks.is_open(), least) {
+        (None, _) => Standing::Unread,
+        (Some(true), Strength::Nothing) => Standing::Open,
+        (Some(true), _) => Standing::ClosedInEffect,
+        (Some(false), Strength::Nothing) => Standing::OpenInEffect,
+        (Some(false), least) if least < asks.strength() => Standing::Weaker,
+        (Some(false), _) => Standing::Kept,
     }
 }
 
@@ -220,115 +246,33 @@ fn gateways_of_contracts(estate: &Estate) -> Vec<Name> {
 /// The endpoints that a contract speaks of.
 struct Under<'e> {
     endpoints: Vec<(EndpointId, &'e Endpoint)>,
-    /// Their places by their paths, blanks all alike.
-    by_shape: HashMap<String, Vec<usize>, FxBuildHasher>,
+    paths: Paths<'e>,
+    budget: Budget,
 }
 
 impl<'e> Under<'e> {
     fn new(estate: &'e Estate, contract: &Contract, claimed: &[Name]) -> Self {
-        let gateway = |endpoint: &Endpoint| match endpoint.way {
-            Way::Route { gateway, .. } => Some(gateway),
-            Way::Direct => None,
-        };
         let mut endpoints: Vec<(EndpointId, &Endpoint)> = match contract.of {
             ContractOf::Gateway(of) => {
-                estate.all::<EndpointId>().filter(|(_, it)| gateway(it) == Some(of)).collect()
+                estate.all::<EndpointId>().filter(|(_, it)| it.way.gateway() == Some(of)).collect()
             }
             ContractOf::Function(function) => {
                 let all = estate.endpoints_of(function).iter();
                 let all = all.filter_map(|id| Some((*id, estate.get(*id)?)));
-                all.filter(|(_, it)| gateway(it).is_none_or(|gateway| !claimed.contains(&gateway))).collect()
+                all.filter(|(_, it)| it.way.gateway().is_none_or(|gateway| !claimed.contains(&gateway)))
+                    .collect()
             }
         };
         // By name, so that it does not matter which was read first.
         endpoints.sort_by_key(|(id, _)| estate.id(*id));
-        let mut by_shape: HashMap<String, Vec<usize>, FxBuildHasher> = HashMap::default();
-        for (at, (_, endpoint)) in endpoints.iter().enumerate() {
-            if let Some(path) = endpoint.path {
-                by_shape.entry(shape("", estate.text(path))).or_default().push(at);
-            }
-        }
-        Self { endpoints, by_shape }
+        let paths = Paths::new(endpoints.iter().map(|(_, it)| it.path.map(|path| estate.text(path))));
+        Self { endpoints, paths, budget: Budget::of_contract() }
     }
 
-    /// The places of endpoints on the path of an operation: of the same path, else all that it may meet.
-    fn meeting(&self, estate: &Estate, operation: &Operation) -> Vec<usize> {
-        let path = estate.text(operation.path);
+    /// The places of endpoints on the path of an operation; none where that is too much to find out.
+    fn meeting(&mut self, estate: &Estate, operation: &Operation) -> Option<Vec<usize>> {
         let prefixes: Vec<&str> =
             std::iter::once("").chain(operation.prefixes.iter().map(|name| estate.text(*name))).collect();
-        let mut same: Vec<usize> = prefixes
-            .iter()
-            .filter_map(|prefix| self.by_shape.get(&shape(prefix, path)))
-            .flatten()
-            .copied()
-            .collect();
-        same.sort_unstable();
-        same.dedup();
-        if !same.is_empty() {
-            return same;
-        }
-        let meets = |endpoint: &Endpoint| {
-            endpoint.path.is_none_or(|own| {
-                let own = estate.text(own);
-                prefixes.iter().any(|prefix| meet(own, prefix, path))
-            })
-        };
-        (0..self.endpoints.len()).filter(|at| meets(self.endpoints[*at].1)).collect()
-    }
-}
-
-fn segments<'p>(prefix: &'p str, path: &'p str) -> impl Iterator<Item = &'p str> {
-    prefix.split('/').chain(path.split('/')).filter(|segment| !segment.is_empty())
-}
-
-fn is_blank(segment: &str) -> bool {
-    segment == "*" || (segment.starts_with('{') && segment.ends_with('}'))
-}
-
-/// A path with all blanks alike.
-fn shape(prefix: &str, path: &str) -> String {
-    let mut shape = String::new();
-    for segment in segments(prefix, path) {
-        shape.push('/');
-        shape.push_str(if segment != "*" && is_blank(segment) { "{}" } else { segment });
-    }
-    shape
-}
-
-/// Whether a path exists that is of both: `*` at the end of an endpoint's takes all that follows.
-fn meet(own: &str, prefix: &str, path: &str) -> bool {
-    let mut theirs = segments(prefix, path);
-    let mut ours = segments("", own).peekable();
-    loop {
-        match (ours.next(), theirs.next()) {
-            (None, None) => return true,
-            (Some("*"), _) if ours.peek().is_none() => return true,
-            (Some(one), Some(other)) if one == other || is_blank(one) || is_blank(other) => {}
-            _ => return false,
-        }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use rstest::rstest;
-
-    #[rstest]
-    #[case("/refund", "", "/refund", true)]
-    #[case("refund/", "", "/refund", true)]
-    #[case("/refund", "", "/refund/{case}", false)]
-    #[case("/refund/{id}", "", "/refund/{case}", true)]
-    #[case("/refund/{id}", "", "/refund/status", true)]
-    #[case("/refund/status", "", "/refund/{case}", true)]
-    #[case("/refund/*", "", "/refund/{case}/letters", true)]
-    #[case("/refund/*", "", "/refund", true)]
-    #[case("/*/status", "", "/refund/status", true)]
-    #[case("/v1/refund", "/v1", "/refund", true)]
-    #[case("/v1/refund", "", "/refund", false)]
-    #[case("/", "", "/", true)]
-    #[case("/Refund", "", "/refund", false)]
-    fn paths_meet(#[case] own: &str, #[case] prefix: &str, #[case] path: &str, #[case] do_meet: bool) {
-        assert_eq!(meet(own, prefix, path), do_meet);
+        self.paths.meeting(&prefixes, estate.text(operation.path), &mut self.budget)
     }
 }

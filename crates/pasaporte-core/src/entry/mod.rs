@@ -7,6 +7,7 @@ mod contract;
 mod drift;
 mod exposure;
 mod feed;
+mod paths;
 mod route;
 
 use crate::access::{Access, Answer, Context, Question, Verdict};

@@ -1,5 +1,7 @@
 //! API contracts: what callers of a gateway or a function should have to show, operation by operation.
 
+use std::sync::Arc;
+
 use super::{FunctionId, Name, Origin};
 
 /// A document that says what operations a gateway or a function has, and what each asks of callers (OpenAPI 3).
@@ -34,9 +36,9 @@ pub struct Operation {
     /// The path, with blanks in braces.
     pub path: Name,
     /// What servers put before the path; empty where nothing is.
-    pub prefixes: Vec<Name>,
+    pub prefixes: Arc<[Name]>,
     /// What it asks of callers.
-    pub asks: Asked,
+    pub asks: Arc<Asked>,
     /// Where it was read.
     pub origin: Origin,
 }

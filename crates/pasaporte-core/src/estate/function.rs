@@ -83,6 +83,16 @@ pub enum Way {
     },
 }
 
+impl Way {
+    /// The gateway of a route.
+    pub fn gateway(&self) -> Option<Name> {
+        match self {
+            Self::Direct => None,
+            Self::Route { gateway, .. } => Some(*gateway),
+        }
+    }
+}
+
 /// A way in over HTTP.
 #[derive(Debug, Clone)]
 pub struct Endpoint {

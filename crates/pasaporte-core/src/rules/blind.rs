@@ -169,6 +169,7 @@ fn partial_collection(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 
 fn unread_document(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     idle_contracts(audit, raising);
+    unbounded_contracts(audit, raising);
     let estate = audit.estate();
     let contracts = estate.all::<ContractId>().map(|(id, it)| (Thing::Contract(id), it.unread.as_slice()));
     let keys = estate
@@ -205,6 +206,22 @@ fn idle_contracts(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             Told::new(format!("{what}, so nothing was held against this contract."))
                 .fix("Name the gateway as the estate's routes do; or gather its routes.")
                 .at(origin, "the contract")
+        });
+    }
+}
+
+/// What was too much to be held against what is deployed.
+fn unbounded_contracts(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for &id in &audit.contracts().unbounded {
+        let origin = estate.origin(Thing::Contract(id));
+        raising.raise(&blind(Thing::Contract(id)).facet("unbounded"), move |_| {
+            Told::new(
+                "Its operations and the endpoints of the estate meet in too many ways, so some were not held against \
+                 each other.",
+            )
+            .fix("Make contracts of parts of it, one a gateway or function.")
+            .at(origin, "the contract")
         });
     }
 }

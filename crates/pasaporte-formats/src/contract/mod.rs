@@ -8,6 +8,8 @@ mod reference;
 mod security;
 mod servers;
 
+use std::rc::Rc;
+
 use pasaporte_core::estate::KeyPlace;
 
 use crate::text::Position;
@@ -21,14 +23,17 @@ pub(crate) struct Document {
     pub(crate) unread: Vec<Unread>,
 }
 
+/// Alternatives, each of schemes that are shown together. Many operations share what stands once.
+pub(crate) type Asks = Rc<Vec<Vec<Scheme>>>;
+
 /// A method on a path.
 #[derive(Debug, PartialEq)]
 pub(crate) struct Operation {
     pub(crate) method: &'static str,
     pub(crate) path: String,
-    pub(crate) prefixes: Vec<String>,
+    pub(crate) prefixes: Rc<[String]>,
     /// The alternatives; none where they could not be understood.
-    pub(crate) asks: Option<Vec<Vec<Scheme>>>,
+    pub(crate) asks: Option<Asks>,
     pub(crate) at: Position,
 }
 

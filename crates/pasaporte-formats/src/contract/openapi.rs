@@ -1,11 +1,14 @@
 //! A document and its operations.
 
-use super::reference::Tree;
+use std::collections::HashMap;
+use std::rc::Rc;
+
+use super::reference::{LONGEST_CHAIN, Tree};
 use super::security::Schemes;
 use super::servers::prefixes;
-use super::{Document, Operation, Unread};
+use super::{Asks, Document, Operation, Unread};
 use crate::diagnostic::Diagnostics;
-use crate::read::{Report, field, printable, scalar_text, whole};
+use crate::read::{Report, field, merged, printable, scalar_text, whole};
 use crate::text::{Form, Position, Value, View};
 
 /// The methods that a path can have operations for (OpenAPI 3.1, Path Item Object).
@@ -64,8 +67,9 @@ fn contract(root: View<'_, '_>, report: &mut Report<'_>) -> Option<Document> {
         report.wrong(version, message, "this program reads OpenAPI 3.0 and 3.1");
         return None;
     }
-    let mut reading = Reading { tree, document: Document::default(), schemes: Schemes::default() };
-    reading.schemes = Schemes::read(&reading.tree);
+    let schemes = Schemes::read(&tree);
+    let (document, asked, served) = (Document::default(), HashMap::new(), HashMap::new());
+    let mut reading = Reading { tree, document, schemes, asked, served };
     reading.paths(root);
     Some(reading.document)
 }
@@ -82,12 +86,16 @@ struct Reading<'t, 'a> {
     tree: Tree<'t, 'a>,
     document: Document,
     schemes: Schemes,
+    /// What was read at each place, since many references may lead there.
+    asked: HashMap<usize, Option<Asks>>,
+    served: HashMap<usize, Rc<[String]>>,
 }
 
 /// What the places above an operation say for it.
+#[derive(Clone)]
 struct Above {
-    asks: Option<Vec<Vec<super::Scheme>>>,
-    prefixes: Vec<String>,
+    asks: Option<Asks>,
+    prefixes: Rc<[String]>,
 }
 
 impl<'t, 'a> Reading<'t, 'a> {
@@ -96,8 +104,11 @@ impl<'t, 'a> Reading<'t, 'a> {
     }
 
     fn paths(&mut self, root: View<'t, 'a>) {
-        let above = Above { asks: self.asks(root, "the document", Some(Vec::new())), prefixes: Vec::new() };
-        let above = Above { prefixes: self.servers(root, "the document", &above), ..above };
+        let nothing = Above { asks: Some(Asks::default()), prefixes: Rc::default() };
+        let above = Above {
+            asks: self.asks(root, "the document", &nothing),
+            prefixes: self.servers(root, "the document", &nothing),
+        };
         let Some(paths) = field(root, "paths") else {
             if field(root, "webhooks").is_none() {
                 self.unread("the document has no `paths`", root.at());
@@ -123,32 +134,33 @@ impl<'t, 'a> Reading<'t, 'a> {
         }
     }
 
-    /// The operations of a path. Where it refers to another, those of both: what stands here comes first.
+    /// The operations of a path. Where it refers to another or merges one in, those of both: what stands here comes
+    /// first.
     fn item(&mut self, path: &str, at: Position, item: View<'t, 'a>, above: &Above) {
         let mut found: Vec<(&'static str, View<'t, 'a>, View<'t, 'a>, Above)> = Vec::new();
-        let mut next = Some(item);
+        let mut waiting = vec![item];
         let mut seen = 0;
-        while let Some(item) = next {
-            next = None;
+        while let Some(item) = waiting.pop() {
             seen += 1;
+            if seen > LONGEST_CHAIN {
+                self.unread(format!("{path}: its `$ref` leads round in a circle"), at);
+                break;
+            }
             if !matches!(item.value(), Value::Map) {
                 return self.unread(format!("{path} is not a map of operations"), item.at());
             }
-            let above = Above { asks: above.asks.clone(), prefixes: self.servers(item, path, above) };
+            let above = Above { prefixes: self.servers(item, path, above), ..above.clone() };
+            waiting.extend(merged(item));
             for (key, value) in item.entries() {
                 let name = scalar_text(key.value()).unwrap_or_default();
                 if let Some((_, method)) = METHODS.iter().find(|(word, _)| *word == name)
                     && !found.iter().any(|(known, ..)| known == method)
                 {
-                    let above = Above { asks: above.asks.clone(), prefixes: above.prefixes.clone() };
-                    found.push((method, key, value, above));
+                    found.push((method, key, value, above.clone()));
                 }
                 if name == "$ref" {
                     match self.tree.target(value) {
-                        Ok(_) if seen > super::reference::LONGEST_CHAIN => {
-                            self.unread(format!("{path}: its `$ref` leads round in a circle"), at);
-                        }
-                        Ok(target) => next = Some(target),
+                        Ok(target) => waiting.push(target),
                         Err(why) => self.unread(format!("{path}: {why}"), value.at()),
                     }
                 }
@@ -175,33 +187,41 @@ impl<'t, 'a> Reading<'t, 'a> {
         if !matches!(operation.value(), Value::Map) {
             return self.unread(format!("{name} is not a map of fields"), at);
         }
-        let asks = self.asks(operation, &name, above.asks.clone());
+        let asks = self.asks(operation, &name, above);
         let prefixes = self.servers(operation, &name, above);
         self.document.operations.push(Operation { method, path: path.to_owned(), prefixes, asks, at });
     }
 
     /// What a place asks of callers: what it says itself, else what is said above it.
-    fn asks(
-        &mut self,
-        place: View<'t, 'a>,
-        name: &str,
-        above: Option<Vec<Vec<super::Scheme>>>,
-    ) -> Option<Vec<Vec<super::Scheme>>> {
-        let Some(security) = field(place, "security") else { return above };
-        match self.schemes.requirements(security) {
-            Ok(asks) => Some(asks),
+    fn asks(&mut self, place: View<'t, 'a>, name: &str, above: &Above) -> Option<Asks> {
+        let Some(security) = field(place, "security") else { return above.asks.clone() };
+        if let Some(known) = self.asked.get(&security.place()) {
+            return known.clone();
+        }
+        let asks = match self.schemes.requirements(security) {
+            Ok(asks) => Some(Rc::new(asks)),
             Err((why, at)) => {
                 self.unread(format!("{name}: {why}"), at);
                 None
             }
-        }
+        };
+        self.asked.insert(security.place(), asks.clone());
+        asks
     }
 
-    fn servers(&mut self, place: View<'t, 'a>, name: &str, above: &Above) -> Vec<String> {
-        let Some(servers) = field(place, "servers") else { return above.prefixes.clone() };
-        prefixes(servers).unwrap_or_else(|(why, at)| {
-            self.unread(format!("{name}: {why}"), at);
-            above.prefixes.clone()
-        })
+    fn servers(&mut self, place: View<'t, 'a>, name: &str, above: &Above) -> Rc<[String]> {
+        let Some(servers) = field(place, "servers") else { return Rc::clone(&above.prefixes) };
+        if let Some(known) = self.served.get(&servers.place()) {
+            return Rc::clone(known);
+        }
+        let served = match prefixes(servers) {
+            Ok(prefixes) => prefixes.into(),
+            Err((why, at)) => {
+                self.unread(format!("{name}: {why}"), at);
+                Rc::clone(&above.prefixes)
+            }
+        };
+        self.served.insert(servers.place(), Rc::clone(&served));
+        served
     }
 }

@@ -1,6 +1,8 @@
 //! Looking things up in a document: fields, and what `$ref` leads to within it (RFC 6901).
 
 use std::borrow::Cow;
+use std::cell::RefCell;
+use std::collections::HashMap;
 
 use crate::read::{field, printable, scalar_text};
 use crate::text::{Value, View};
@@ -11,11 +13,13 @@ pub(super) const LONGEST_CHAIN: usize = 32;
 /// A document that references are looked up in.
 pub(super) struct Tree<'t, 'a> {
     pub(super) root: View<'t, 'a>,
+    /// The fields of maps that references lead through: a document may have many references into one large map.
+    fields: RefCell<HashMap<usize, HashMap<&'t str, View<'t, 'a>>>>,
 }
 
 impl<'t, 'a> Tree<'t, 'a> {
     pub(super) fn new(root: View<'t, 'a>) -> Self {
-        Self { root }
+        Self { root, fields: RefCell::default() }
     }
 
     /// The value itself, or what its `$ref` leads to in the end.
@@ -40,19 +44,32 @@ impl<'t, 'a> Tree<'t, 'a> {
         let mut at = self.root;
         for step in pointer.split('/').skip(1) {
             let step = unescaped(step);
-            at = step_into(at, &step).ok_or_else(|| {
+            at = self.step(at, &step).ok_or_else(|| {
                 format!("its `$ref` {shown} leads to nothing: there is no `{}`", printable(&step))
             })?;
         }
         Ok(at)
     }
-}
 
-fn step_into<'t, 'a>(at: View<'t, 'a>, step: &str) -> Option<View<'t, 'a>> {
-    match at.value() {
-        Value::List => at.inside().nth(step.parse().ok()?),
-        Value::Map => field(at, step),
-        _ => None,
+    fn step(&self, at: View<'t, 'a>, step: &str) -> Option<View<'t, 'a>> {
+        match at.value() {
+            Value::List => at.inside().nth(step.parse().ok()?),
+            Value::Map => {
+                let mut fields = self.fields.borrow_mut();
+                let of_map = fields.entry(at.place()).or_insert_with(|| {
+                    let named =
+                        at.entries().filter_map(|(key, value)| Some((scalar_text(key.value())?, value)));
+                    // Of a name that stands twice the first counts, as everywhere.
+                    let mut all = HashMap::new();
+                    named.for_each(|(name, value)| {
+                        all.entry(name).or_insert(value);
+                    });
+                    all
+                });
+                of_map.get(step).copied().or_else(|| field(at, step))
+            }
+            _ => None,
+        }
     }
 }
 

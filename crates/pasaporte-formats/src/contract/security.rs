@@ -6,7 +6,7 @@ use pasaporte_core::estate::{KeyPlace, Vocabulary};
 
 use super::reference::Tree;
 use super::{Kind, Scheme};
-use crate::read::{field, printable, scalar_text};
+use crate::read::{field, merged, printable, scalar_text};
 use crate::redact::is_unprintable;
 use crate::text::{Position, Value, View};
 
@@ -24,7 +24,8 @@ type Wrong = (String, Position);
 impl Schemes {
     pub(super) fn read(tree: &Tree<'_, '_>) -> Self {
         let all = field(tree.root, "components").and_then(|it| field(it, "securitySchemes"));
-        let entries = all.into_iter().flat_map(View::entries);
+        let maps = all.into_iter().flat_map(|all| merged(all).into_iter().chain([all]));
+        let entries = maps.flat_map(View::entries);
         let named = entries.filter_map(|(key, value)| {
             let name = scalar_text(key.value())?.to_owned();
             Some((name, tree.followed(value).and_then(kind)))
@@ -64,6 +65,9 @@ impl Schemes {
             Some(Err(why)) => return Err((format!("the security scheme `{shown}`: {why}"), key.at())),
             Some(Ok(kind)) => kind.clone(),
         };
+        if !matches!(scopes.value(), Value::List | Value::Null) {
+            return Err((format!("the scopes of `{shown}` are not a list"), scopes.at()));
+        }
         let mut named = Vec::new();
         for scope in scopes.inside() {
             let text = scalar_text(scope.value()).filter(|text| is_sound(text));

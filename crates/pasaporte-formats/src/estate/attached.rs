@@ -5,6 +5,8 @@
 
 use std::collections::BTreeMap;
 use std::path::{Component, Path, PathBuf};
+use std::rc::Rc;
+use std::sync::Arc;
 
 use pasaporte_core::estate as model;
 use pasaporte_core::estate::{Builder, ContractId, FileId, Name, Origin, VerifierId};
@@ -200,24 +202,30 @@ fn content(source: &Source, by: Namer, diagnostics: &mut Diagnostics) -> Option<
 }
 
 fn fill(builder: &mut Builder, id: ContractId, file: FileId, document: &contract::Document) {
-    let operations = document
-        .operations
-        .iter()
-        .map(|it| model::Operation {
+    // What operations share in the document they share in the estate.
+    let mut asked: BTreeMap<*const Vec<Vec<contract::Scheme>>, Arc<model::Asked>> = BTreeMap::new();
+    let mut served: BTreeMap<*const String, Arc<[Name]>> = BTreeMap::new();
+    let unread_asks = Arc::new(model::Asked::Unread);
+    let mut operations = Vec::with_capacity(document.operations.len());
+    for it in &document.operations {
+        let asks = match &it.asks {
+            None => Arc::clone(&unread_asks),
+            Some(all) => Arc::clone(asked.entry(Rc::as_ptr(all)).or_insert_with(|| {
+                let together =
+                    |all: &Vec<contract::Scheme>| all.iter().map(|it| scheme(builder, it)).collect();
+                Arc::new(model::Asked::OneOf(all.iter().map(together).collect()))
+            })),
+        };
+        let prefixes =
+            served.entry(it.prefixes.as_ptr()).or_insert_with(|| names(builder, &it.prefixes).into());
+        operations.push(model::Operation {
             method: builder.name(it.method),
             path: builder.name(&it.path),
-            prefixes: names(builder, &it.prefixes),
-            asks: match &it.asks {
-                None => model::Asked::Unread,
-                Some(all) => {
-                    let together =
-                        |all: &Vec<contract::Scheme>| all.iter().map(|it| scheme(builder, it)).collect();
-                    model::Asked::OneOf(all.iter().map(together).collect())
-                }
-            },
+            prefixes: Arc::clone(prefixes),
+            asks,
             origin: origin(file, it.at),
-        })
-        .collect();
+        });
+    }
     let unread = unread(builder, file, &document.unread);
     if let Some(contract) = builder.get_mut(id) {
         (contract.operations, contract.unread) = (operations, unread);

@@ -163,6 +163,11 @@ impl<'t, 'a> View<'t, 'a> {
         &self.tape.nodes[self.target()].value
     }
 
+    /// Which value of its tape it is, whatever way led there.
+    pub(crate) fn place(self) -> usize {
+        self.target()
+    }
+
     /// Where it is written: for an alias, where the alias is.
     pub(crate) fn at(self) -> Position {
         self.tape.nodes[self.index].at

@@ -93,6 +93,11 @@ impl Knock {
         let mut all: Vec<EndpointId> = Vec::new();
         for text in self.asked()? {
             let text = text.strip_prefix("endpoint:").unwrap_or(&text);
+            if !text.contains(['*', '?', '\\']) {
+                let known = estate.find(text).filter(|id| estate.get(*id).is_some());
+                all.push(known.map_or_else(|| lookup::endpoint(estate, text), Ok)?);
+                continue;
+            }
             let pattern = Pattern::parse(text).map_err(|error| Stop::Misused {
                 message: format!("`{}`: {error}", view::safe(text)),
                 help: "write an id, or a pattern with * and ?".to_owned(),
@@ -101,13 +106,10 @@ impl Knock {
             let matching = estate.all::<EndpointId>().map(|(id, _)| id);
             all.extend(matching.filter(|id| pattern.matches(estate.id(*id))));
             if all.len() == before {
-                if text.contains(['*', '?']) {
-                    return Err(Stop::Misused {
-                        message: format!("no endpoint is like {}", view::safe(text)),
-                        help: "`pasaporte list endpoints` shows them".to_owned(),
-                    });
-                }
-                all.push(lookup::endpoint(estate, text)?);
+                return Err(Stop::Misused {
+                    message: format!("no endpoint is like {}", view::safe(text)),
+                    help: "`pasaporte list endpoints` shows them".to_owned(),
+                });
             }
         }
         all.sort_by_key(|id| estate.id(*id));
