@@ -176,6 +176,27 @@ fn what_a_contract_does_not_speak_of(
     assert_eq!(told, expected);
 }
 
+/// A function's contract speaks of its direct endpoints, and of routes only as far as their paths are its own.
+#[test]
+fn a_gateway_may_call_a_function_by_another_path() {
+    let mut world = ferry();
+    let direct = world.builder.mention::<EndpointId>("sail/direct");
+    let path = world.builder.name("/other");
+    world.builder.get_mut(direct).unwrap().path = Some(path);
+    route(&mut world, "same", Check::Identity, "/sail", &["GET"]);
+    route(&mut world, "rewritten", Check::Identity, "/ferries/sail", &["GET"]);
+    contract(&mut world, &["GET /sail: bearer"]);
+    let of = ContractOf::Function(world.builder.mention("sail"));
+    let id: ContractId = world.builder.mention("it");
+    world.builder.get_mut(id).unwrap().of = of;
+    let estate = world.finish();
+    let held = Access::new(&estate).held_contracts();
+    let answered: Vec<&str> = held.operations[0].answered_by.iter().map(|id| estate.id(*id)).collect();
+    assert_eq!(answered, ["same"]);
+    let unspoken: Vec<&str> = held.unspoken.iter().map(|it| estate.id(it.endpoint)).collect();
+    assert_eq!(unspoken, ["sail/direct"]);
+}
+
 /// One side of a comparison: a function `sail` with an endpoint, changed a little.
 fn side(change: impl FnOnce(&mut World, EndpointId)) -> Estate {
     let mut world = World::default();

@@ -1,7 +1,8 @@
-//! Contracts: ten documents of different shape, each with what it comes to, written by hand.
+//! Contracts: eleven documents of different shape, each with what it comes to, written by hand.
 
 use std::fs;
 use std::path::Path;
+use std::sync::Arc;
 
 use pasaporte_core::estate::{Contract, ContractId, Estate};
 use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
@@ -93,6 +94,13 @@ fn document(name: &str) -> String {
     "POST /one: a key in the header key",
     "GET /two: a key in the header key",
 ], &[])]
+#[case("merged.yaml", &[
+    "POST /merged: nothing (open)",
+    "GET /merged: a key in the header key",
+    "PUT /merged: nothing (open)",
+    "GET /own: nothing (open)",
+    "PUT /own: nothing (open)",
+], &[])]
 #[case("empty.yaml", &[], &[])]
 fn what_a_document_comes_to(#[case] name: &str, #[case] operations: &[&str], #[case] unread: &[&str]) {
     let estate = estate(name, &document(name)).unwrap();
@@ -131,6 +139,34 @@ fn a_document_of_two_thousand_operations_is_read_whole() {
     let estate = estate("large.yaml", &text).unwrap();
     assert_eq!(contract(&estate).operations.len(), 2000);
     assert!(contract(&estate).operations.iter().all(|it| it.asks.is_open() == Some(false)));
+}
+
+#[test]
+fn a_document_whose_parts_are_referred_to_again_and_again_stays_small() {
+    let alternatives = vec!["{key: [a, b, c]}"; 60].join(", ");
+    let servers: Vec<String> =
+        (0..60).map(|number| format!("{{url: /{}{number}}}", "v".repeat(900))).collect();
+    let mut text = format!(
+        "openapi: 3.1.0
+info: {{title: Again, version: '1'}}
+components:
+  securitySchemes: {{key: {{type: http, scheme: bearer}}}}
+  pathItems:
+    big: {{servers: [{}], get: {{security: [{alternatives}]}}}}
+paths:
+",
+        servers.join(", ")
+    );
+    for path in 0..5000 {
+        text.push_str(&format!("  /sail/{path}: {{$ref: '#/components/pathItems/big'}}\n"));
+    }
+    let estate = estate("again.yaml", &text).unwrap();
+    let operations = &contract(&estate).operations;
+    assert_eq!(operations.len(), 5000);
+    // What all of them say is kept once: else this alone were gigabytes.
+    assert!(operations.iter().all(|it| Arc::ptr_eq(&it.asks, &operations[0].asks)));
+    assert!(operations.iter().all(|it| Arc::ptr_eq(&it.prefixes, &operations[0].prefixes)));
+    assert_eq!(operations[0].prefixes.len(), 60);
 }
 
 /// What is wrong with a document as a whole, at its line, with what to do.

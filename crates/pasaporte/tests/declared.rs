@@ -175,7 +175,7 @@ fn a_declaration_stands_beside_what_is_deployed(#[case] name: &str, #[case] text
     place.write(&format!("estate/{name}"), text);
     let audit = place.audit(&["estate", "--only", "entry/*"]);
     let expected =
-        "Its check is declared as: an identity. It is deployed as: no check. It runs as identity:sailor.";
+        "Its check is an identity as declared, and nothing as deployed. It runs as identity:sailor.";
     assert_eq!(situations(&audit)[1], ("entry/declared-otherwise", expected));
     let evidence = audit["findings"][1]["evidence"].as_array().unwrap();
     assert_eq!(evidence[0]["file"], format!("estate/{name}"));

@@ -139,8 +139,8 @@ identities: [{id: door, in: gate, kind: service-account}]",
     invoke: [{to: service:queue-poller, when: {source_resource: \"queue:old-orders\"}}]
 resources: [{id: \"queue:orders\", in: gate}]",
     ("function:sell", "medium", "inferred"),
-    "queue:old-orders is not in the estate, which has others of its kind, so it seems to be gone; a permission of it and \
-     a trigger of it still name it. Whoever makes one of that name, in any account, feeds it.",
+    "queue:old-orders is not in the estate, which has others of its kind, so it seems to be gone; a permission of the \
+     function and a trigger of the function still name it. Whoever makes one of that name, in any account, feeds it.",
     "Take out what names queue:old-orders, or make it again in your own account.",
     &[("a trigger", 7), ("a permission", 8)]
 )]
@@ -152,7 +152,7 @@ resources: [{id: \"queue:orders\", in: gate}]",
     invoke: [{to: service:queue-poller, when: {source_resource: \"queue:old-orders\", account_of_source: tickets}}]
 resources: [{id: \"queue:orders\", in: gate}]",
     ("function:sell", "low", "inferred"),
-    "so it seems to be gone; a permission of it still names it. Whoever in the account makes one of that name feeds it.",
+    "so it seems to be gone; a permission of the function still names it. Whoever in the account makes one of that name feeds it.",
     "Take out what names queue:old-orders",
     &[("a permission", 7)]
 )]
@@ -188,7 +188,7 @@ identities:
   - {id: caller, in: gate, kind: service-account, grants: [{statements: [allow function/invoke], at: account:tickets}]}
   - {id: mighty, in: gate, kind: service-account, grants: [{statements: [allow *], at: account:tickets}]}",
     ("identity:caller", "low", "certain"),
-    "It may invoke every function of account:tickets, 3 today, among them function:c and function:a. It holds this by \
+    "It may invoke every function of account:tickets, 3 today, among them function:c and function:a. That comes by \
      a statement of its own.",
     "Narrow the statement of this grant to the functions that it calls.",
     &[("the statement", 6), ("the grant", 6)]

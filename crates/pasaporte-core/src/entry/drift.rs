@@ -100,7 +100,7 @@ impl Sides<'_> {
         if let (Some(meant), Some(is)) = ids
             && meant != is
         {
-            let said = |id: &str| format!("runs as identity:{id}");
+            let said = |id: &str| format!("identity:{id}");
             differs(Aspect::Identity, (said(meant), said(is)));
         }
         // A declaration without any way in may leave them to another file.
@@ -113,8 +113,8 @@ impl Sides<'_> {
                 None if speaks_of_ways => all.push(Drift {
                     thing: Thing::Endpoint(endpoint),
                     aspect: Aspect::Presence,
-                    declared: "no such way in".to_owned(),
-                    deployed: "a way in".to_owned(),
+                    declared: "not there".to_owned(),
+                    deployed: "there".to_owned(),
                     surely_weaker: true,
                     declared_at: meant.origin,
                     deployed_at: is.origin,
@@ -156,7 +156,7 @@ impl Sides<'_> {
         let more = now.is_empty() || now.iter().any(|method| !then.contains(method));
         if !then.is_empty() && more {
             let said = |methods: &[&str]| {
-                if methods.is_empty() { "every method".to_owned() } else { methods.join(", ") }
+                if methods.is_empty() { "all there are".to_owned() } else { methods.join(", ") }
             };
             differs(Aspect::Methods, true, (said(&then), said(&now)));
         }
@@ -231,7 +231,7 @@ fn words(estate: &Estate, list: List<Name>) -> Vec<&str> {
 
 fn check(estate: &Estate, check: &Check) -> String {
     match check {
-        Check::None => "no check".to_owned(),
+        Check::None => "nothing".to_owned(),
         Check::Key(reach) => format!("a key of {reach} reach"),
         Check::Identity => "an identity".to_owned(),
         Check::Token(verifier) => format!("a token for verifier:{}", estate.id(*verifier)),
@@ -240,10 +240,10 @@ fn check(estate: &Estate, check: &Check) -> String {
 
 fn presents(estate: &Estate, presents: &Presents) -> String {
     match presents {
-        Presents::Nothing => "the gateway presents nothing".to_owned(),
-        Presents::Caller => "the gateway passes on what the caller shows".to_owned(),
-        Presents::Identity(identity) => format!("the gateway presents identity:{}", estate.id(*identity)),
-        Presents::Key(key) => format!("the gateway presents key:{}", estate.id(*key)),
+        Presents::Nothing => "nothing".to_owned(),
+        Presents::Caller => "what the caller shows".to_owned(),
+        Presents::Identity(identity) => format!("identity:{}", estate.id(*identity)),
+        Presents::Key(key) => format!("key:{}", estate.id(*key)),
     }
 }
 

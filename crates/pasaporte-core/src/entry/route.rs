@@ -4,7 +4,8 @@
 use super::{Because, Caller};
 use crate::access::{Access, Answer, Verdict};
 use crate::estate::{
-    Check, Endpoint, EndpointId, FunctionId, IdentityId, KeyId, Network, Presents, Principal, State, Way,
+    Check, Endpoint, EndpointId, Estate, FunctionId, IdentityId, KeyId, Network, Presents, Principal, State,
+    Way,
 };
 
 /// What becomes of what a gateway presents.
@@ -31,6 +32,34 @@ pub enum By<'e> {
     Anyone(Answer<'e>),
     /// It presents nothing that the check could accept.
     Nothing,
+}
+
+impl Passage<'_> {
+    /// Why what a gateway presents passes, or does not, in a few words; the gateway as it is called there.
+    pub fn reason(&self, estate: &Estate, gateway: &str) -> String {
+        let dead = self.verdict == Verdict::No;
+        match &self.by {
+            By::Open => "the function itself checks nothing".to_owned(),
+            By::Caller => format!("{gateway} passes on what the caller shows"),
+            By::Key(key) => {
+                let accepts = if dead { "does not accept" } else { "accepts" };
+                format!("{gateway} presents key:{}, which the function {accepts}", estate.id(*key))
+            }
+            By::Identity(identity, answer) => {
+                let may = if dead { "may not invoke it" } else { "may invoke it" };
+                let residual = if dead { String::new() } else { answer.residual(estate) };
+                let depending = if residual.is_empty() { residual } else { format!(", {residual}") };
+                format!("{gateway} presents identity:{}, which {may}{depending}", estate.id(*identity))
+            }
+            By::Anyone(_) if dead => format!("{gateway} presents no identity, and the function asks for one"),
+            By::Anyone(answer) => {
+                let residual = answer.residual(estate);
+                let depending = if residual.is_empty() { residual } else { format!(", {residual}") };
+                format!("{gateway} presents no identity, and anyone may invoke it{depending}")
+            }
+            By::Nothing => format!("{gateway} presents nothing that the function accepts"),
+        }
+    }
 }
 
 /// A check of the function's own, and whether a gateway can be known to reach it.

@@ -1,12 +1,9 @@
 //! Who may make a function run, in effect.
 
 use pasaporte_core::access::{Access, Context, Question, Verdict, Via};
-use pasaporte_core::entry::{
-    Because, By, Caller, Exposure, Feeder, HeldContracts, Passage, Standing, faces_internet,
-};
+use pasaporte_core::entry::{Because, Caller, Exposure, Feeder, HeldContracts, Standing, faces_internet};
 use pasaporte_core::estate::{
-    Came, Check, Effect, EndpointId, Estate, FunctionId, Network, Principal, Shows, State, Thing, TriggerId,
-    Way,
+    Came, Check, Effect, EndpointId, FunctionId, Network, Principal, Shows, State, Thing, TriggerId, Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -295,9 +292,10 @@ fn door(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> Door 
         },
         network,
         faces_internet: faces_internet(&endpoint.network),
-        behind: access
-            .passage(id)
-            .map(|passage| Behind { verdict: Word(passage.verdict), because: behind(estate, &passage) }),
+        behind: access.passage(id).map(|passage| Behind {
+            verdict: Word(passage.verdict),
+            because: passage.reason(estate, "the gateway"),
+        }),
         lets_in: match access.decides_alone(id) {
             Some(function) => invokers(access, function),
             None => access.callers_at(id).iter().map(|it| caller(access, it)).collect(),
@@ -345,34 +343,6 @@ fn tries(access: &Access<'_>, id: EndpointId) -> Vec<TriedOut> {
         }
     });
     told.collect()
-}
-
-/// Why what a gateway presents passes the function's own check, or does not.
-fn behind(estate: &Estate, passage: &Passage<'_>) -> String {
-    let dead = passage.verdict == Verdict::No;
-    match &passage.by {
-        By::Open => "the function checks nothing".to_owned(),
-        By::Caller => "the function checks again what the caller shows".to_owned(),
-        By::Key(key) if dead => format!("the function does not accept key:{}", estate.id(*key)),
-        By::Key(key) => format!("the gateway presents key:{}, which the function accepts", estate.id(*key)),
-        By::Identity(identity, _) if dead => {
-            format!(
-                "the gateway presents identity:{}, which may not invoke the function",
-                estate.id(*identity)
-            )
-        }
-        By::Identity(identity, answer) => {
-            let residual = answer.residual(estate);
-            let depending = if residual.is_empty() { residual } else { format!(", {residual}") };
-            format!(
-                "the gateway presents identity:{}, which may invoke the function{depending}",
-                estate.id(*identity)
-            )
-        }
-        By::Anyone(_) if dead => "the gateway presents no identity, and the function asks for one".to_owned(),
-        By::Anyone(_) => "the gateway presents no identity, and anyone may invoke the function".to_owned(),
-        By::Nothing => "the gateway presents nothing that the function accepts".to_owned(),
-    }
 }
 
 /// Somebody who gets through an endpoint that does not ask the decision.

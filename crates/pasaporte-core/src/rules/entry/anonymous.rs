@@ -3,7 +3,7 @@
 use super::{at_grounds, at_identity, depending, sureness, with_what};
 use crate::access::Verdict;
 use crate::entry::{Because, By, Caller, Exposed, Exposure, Passage, Standing, faces_internet};
-use crate::estate::{Attempt, Came, Endpoint, EndpointId, Network, Principal, Shows, Thing, Way};
+use crate::estate::{Attempt, Came, Endpoint, EndpointId, Estate, Network, Principal, Shows, Thing, Way};
 use crate::rules::finding::{Raised, Raising};
 use crate::rules::{Audit, Level, Rule, Sureness, Told};
 
@@ -113,7 +113,7 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
     let function = estate.id(endpoint.function);
     let with_what = with_what(audit, endpoint.function);
     let passage = audit.access().passage(id);
-    let how = passage.as_ref().map_or_else(|| how.clone(), |passage| behind(audit, endpoint, &how, passage));
+    let how = passage.as_ref().map_or_else(|| how.clone(), |passage| behind(estate, endpoint, &how, passage));
     let declared = declared_open(audit, id);
     let meant = if declared.is_some() { " Its contract declares it open." } else { "" };
     let refused = turned_away(audit, id);
@@ -200,32 +200,15 @@ fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (S
 }
 
 /// How a route is open: what the gateway lets by, and why the rest is no hindrance.
-fn behind(audit: &Audit<'_>, endpoint: &Endpoint, how: &str, passage: &Passage<'_>) -> String {
-    let estate = audit.estate();
-    let gateway = match &endpoint.way {
-        Way::Route { gateway, .. } => estate.text(*gateway),
-        Way::Direct => "",
-    };
-    let perhaps = if passage.verdict == Verdict::Depends { ", perhaps" } else { "" };
+fn behind(estate: &Estate, endpoint: &Endpoint, how: &str, passage: &Passage<'_>) -> String {
+    let gateway = endpoint.way.gateway().map_or("", |gateway| estate.text(gateway));
+    let reason = passage.reason(estate, &format!("gateway {gateway}"));
     let rest = match &passage.by {
-        By::Open | By::Nothing => "the function itself checks nothing".to_owned(),
-        By::Key(key) => {
-            format!("gateway {gateway} presents key:{}, which the function accepts{perhaps}", estate.id(*key))
-        }
-        By::Identity(identity, answer) => format!(
-            "gateway {gateway} presents identity:{}, which may invoke it{}",
-            estate.id(*identity),
-            depending(audit, answer)
-        ),
-        By::Caller => format!("gateway {gateway} passes on what the caller shows, which is nothing"),
-        By::Anyone(answer) => {
-            format!(
-                "gateway {gateway} presents nothing, and anyone may invoke it{}",
-                depending(audit, answer)
-            )
-        }
+        By::Caller => ", which is nothing",
+        By::Key(_) if passage.verdict == Verdict::Depends => ", perhaps",
+        By::Open | By::Nothing | By::Key(_) | By::Identity(..) | By::Anyone(_) => "",
     };
-    format!("{how}, and {rest}")
+    format!("{how}, and {reason}{rest}")
 }
 
 /// "a try: HEAD, 200"

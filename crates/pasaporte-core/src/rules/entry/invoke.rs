@@ -102,7 +102,7 @@ fn wide_invoke_grant(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             };
             let worst = listed(&worst_of(audit, grant.at));
             format!(
-                "{} may invoke every function {at}, {functions} today, among them {worst}. It holds this {}.",
+                "{} may invoke every function {at}, {functions} today, among them {worst}. That comes {}.",
                 held.holder(audit),
                 held.source(audit)
             )

@@ -3,10 +3,9 @@
 use super::anonymous::tried;
 use super::{address, with_what};
 use crate::access::Verdict;
-use crate::entry::{Drift, Exposed, Exposure, Standing, Strength, faces_internet};
-use crate::estate::{Attempt, EndpointId, FunctionId, Shows, State, Thing, Vocabulary};
+use crate::entry::{Aspect, Drift, Exposed, Exposure, Standing, Strength, faces_internet};
+use crate::estate::{Attempt, EndpointId, FunctionId, Shows, State, Thing};
 use crate::rules::finding::{Raised, Raising};
-use crate::rules::words::capitalised;
 use crate::rules::{Audit, Impact, Level, Rule, Sureness, Told};
 
 pub(in crate::rules) const RULES: &[Rule] = &[
@@ -108,8 +107,8 @@ fn by_definition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         raising.raise(&raised, move |audit| {
             let with_what = function.map_or_else(String::new, |function| with_what(audit, function));
             Told::new(format!(
-                "{} is declared as: {}. It is deployed as: {}.{with_what}",
-                capitalised(&subject(&drift)),
+                "{} {} as declared, and {} as deployed.{with_what}",
+                lead(drift.aspect),
                 drift.declared,
                 drift.deployed
             ))
@@ -120,15 +119,16 @@ fn by_definition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-/// What of its thing a drift is about, in words.
-fn subject(drift: &Drift) -> String {
-    use crate::entry::Aspect;
-    match drift.aspect {
-        Aspect::Presence | Aspect::State => "it".to_owned(),
-        Aspect::Identity => "what it runs as".to_owned(),
-        Aspect::Verifier => "what it accepts".to_owned(),
-        Aspect::Presents => "what reaches the function".to_owned(),
-        Aspect::Check | Aspect::Methods | Aspect::Network => format!("its {}", drift.aspect.word()),
+/// How a sentence on what differs begins.
+fn lead(aspect: Aspect) -> &'static str {
+    match aspect {
+        Aspect::Check => "Its check is",
+        Aspect::Presents => "What the gateway presents is",
+        Aspect::Methods => "Its methods are",
+        Aspect::Network => "Its network is",
+        Aspect::Identity => "Its identity is",
+        Aspect::State | Aspect::Presence => "It is",
+        Aspect::Verifier => "It",
     }
 }
 

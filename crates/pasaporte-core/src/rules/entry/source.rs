@@ -158,7 +158,7 @@ fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                     .facet(&label);
             raising.raise(&raised, move |audit| {
                 let by: BTreeSet<&str> = of_it.iter().map(|it| it.by).collect();
-                let by: Vec<String> = by.into_iter().map(|by| format!("{by} of it")).collect();
+                let by: Vec<String> = by.into_iter().map(|by| format!("{by} of the function")).collect();
                 let claims = match exposure {
                     Exposure::Insiders => "Whoever in the account makes one of that name feeds it.",
                     _ => "Whoever makes one of that name, in any account, feeds it.",
