@@ -89,6 +89,8 @@ functions: [{id: f, endpoints: [{check: none, network: [0.0.0.0/0]}]}]", &["endp
 scopes: [{id: o, kind: organization}, {id: a, kind: account, in: o}]
 functions: [{id: f, in: a, endpoints: [{check: identity}]}]
 grants: [{to: anyone, statements: [allow function/invoke], at: organization:o}]", &["endpoint:f/direct"])]
+#[case::the_function_behind_it_need_not_be_there("entry/anonymous-endpoint", "
+endpoints: [{function: ghost, check: none}]", &["endpoint:ghost/direct"])]
 #[case::a_pattern_covers_every_action_without_saying_so("grant/any-action", "
 identities: [{id: i, kind: service-account, grants: [{statements: [\"allow *\\\\/*\"]}]}]", &["identity:i"])]
 #[case::patterns_cover_a_service_together("grant/whole-service", "

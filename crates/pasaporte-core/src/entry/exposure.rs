@@ -1,9 +1,7 @@
 //! How exposed a function is: the widest circle of callers that can make it run.
 
 use crate::access::{Access, Verdict};
-use crate::estate::{
-    AccountOf, Effect, EndpointId, FunctionId, Network, Principal, State, Thing, Vocabulary,
-};
+use crate::estate::{AccountOf, Effect, EndpointId, FunctionId, Network, Principal, Thing, Vocabulary};
 
 use super::faces_internet;
 
@@ -60,7 +58,7 @@ impl Access<'_> {
     /// Who can make a function run, at the widest.
     pub fn exposure(&self, function: FunctionId) -> Exposed {
         let estate = self.estate();
-        if estate.get(function).is_none_or(|it| it.state == State::Disabled) {
+        if !self.may_run(function) {
             return Exposed::INSIDE;
         }
         let mut widest = Exposed::INSIDE;

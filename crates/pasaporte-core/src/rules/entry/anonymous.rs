@@ -65,6 +65,10 @@ fn anonymous(
 ) {
     let estate = audit.estate();
     for (id, endpoint) in estate.all::<EndpointId>().filter(|(_, it)| faces_internet(&it.network)) {
+        // Worked out once for all rules; most functions are out of it with that.
+        if audit.exposure(endpoint.function).to != Exposure::Anyone {
+            continue;
+        }
         let Some(caller) = anonymous_caller(audit, id) else { continue };
         if !wanted(endpoint, matches!(caller.because, Because::PublicToken(_))) {
             continue;

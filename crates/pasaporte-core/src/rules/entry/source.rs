@@ -1,13 +1,15 @@
 //! Event sources and the services that deliver from them: unpinned, gone, switched off, unfiltered.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
+
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{admitted, at_grounds, at_identity, depending, running, sureness, with_what};
 use crate::access::Verdict;
 use crate::entry::Exposure;
 use crate::estate::{
-    AccountOf, Admission, Attribute, Condition, Effect, FunctionId, Principal, ResourceId, State, Test,
-    Thing, Trigger, TriggerId,
+    AccountOf, Admission, Attribute, Condition, Effect, Estate, FunctionId, Name, Principal, ResourceId,
+    State, Test, Thing, Trigger, TriggerId,
 };
 use crate::rules::finding::{Raised, Raising};
 use crate::rules::words::listed;
@@ -117,34 +119,59 @@ struct Named {
     by: &'static str,
 }
 
-/// Whether the estate has things of a resource's kind: then one that it lacks is gone, not unseen.
-fn is_gone(audit: &Audit<'_>, label: &str, kinds: &BTreeSet<&str>) -> bool {
-    let known = audit.estate().thing(label).is_some_and(|thing| audit.estate().is_declared(thing));
-    !known && label.split_once(':').is_some_and(|(kind, _)| kinds.contains(kind))
+/// Which sources are gone: those that the estate lacks although it has things of their kind, so that they are not only
+/// unseen. Each name is looked up once.
+struct Gone<'e> {
+    estate: &'e Estate,
+    kinds: FxHashSet<&'e str>,
+    known: FxHashMap<Name, bool>,
 }
 
-/// The kinds of resources that were collected.
-fn kinds_seen<'e>(audit: &Audit<'e>) -> BTreeSet<&'e str> {
-    let estate = audit.estate();
-    estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind)).collect()
+impl<'e> Gone<'e> {
+    fn new(estate: &'e Estate) -> Self {
+        let kinds = estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind)).collect();
+        Self { estate, kinds, known: FxHashMap::default() }
+    }
+
+    fn is(&mut self, name: Name) -> bool {
+        let Self { estate, kinds, known } = self;
+        *known.entry(name).or_insert_with(|| {
+            let label = estate.text(name);
+            let there = estate.thing(label).is_some_and(|thing| estate.is_declared(thing));
+            !there && label.split_once(':').is_some_and(|(kind, _)| kinds.contains(kind))
+        })
+    }
+
+    fn is_thing(&self, thing: Thing) -> bool {
+        let label = self.estate.label(thing);
+        label.split_once(':').is_some_and(|(kind, _)| self.kinds.contains(kind))
+    }
 }
 
 fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let kinds = kinds_seen(audit);
+    let mut gone = Gone::new(estate);
     for (id, it) in running(audit) {
         let mut named: Vec<Named> = Vec::new();
         for &trigger in estate.triggers_of(id) {
             let Some(trigger) = estate.get(trigger).filter(|it| it.state == State::Enabled) else { continue };
             let Some(source) = trigger.source.filter(|source| !estate.is_declared(*source)) else { continue };
-            named.push(Named { label: estate.label(source), origin: trigger.origin, by: "a trigger" });
+            if gone.is_thing(source) {
+                named.push(Named { label: estate.label(source), origin: trigger.origin, by: "a trigger" });
+            }
         }
         for admission in of_services(audit, id) {
             let origin = estate.statement(admission.statement).origin;
-            let all = pinned_to(audit, admission);
-            named.extend(all.into_iter().map(|label| Named { label, origin, by: "a permission" }));
+            for name in pinned_to(audit, admission) {
+                if gone.is(name) {
+                    let label = estate.text(name).to_owned();
+                    named.push(Named { label, origin, by: "a permission" });
+                }
+            }
         }
-        named.retain(|it| is_gone(audit, &it.label, &kinds));
+        if named.is_empty() {
+            continue;
+        }
         named.sort_by(|one, other| one.label.cmp(&other.label));
         let exposure = if accounts_are_pinned(audit, id) { Exposure::Insiders } else { Exposure::Outsider };
         while let Some(first) = named.first() {
@@ -188,14 +215,13 @@ fn of_services<'a>(audit: &'a Audit<'_>, function: FunctionId) -> impl Iterator<
 }
 
 /// The source resources that a permission names.
-fn pinned_to(audit: &Audit<'_>, admission: &Admission) -> Vec<String> {
-    let estate = audit.estate();
-    let conditions = estate.statement(admission.statement).conditions.iter();
+fn pinned_to<'a>(audit: &'a Audit<'_>, admission: &Admission) -> impl Iterator<Item = Name> + 'a {
+    let conditions = audit.estate().statement(admission.statement).conditions.iter();
     let names = conditions.filter_map(|condition| match condition {
         Condition::Test(Attribute::SourceResource, Test::Equals(names)) => Some(names),
         _ => None,
     });
-    names.flat_map(|names| names.iter()).map(|name| estate.text(*name).to_owned()).collect()
+    names.flat_map(|names| names.iter().copied())
 }
 
 /// Whether every permission of a service is for sources of known accounts only.
@@ -232,12 +258,13 @@ fn is_for(audit: &Audit<'_>, admission: &Admission, trigger: &Trigger) -> bool {
 
 fn idle_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (id, it) in running(audit) {
-        let triggers = || estate.triggers_of(id).iter().filter_map(|id| Some((*id, estate.get(*id)?)));
-        for (trigger, off) in triggers().filter(|(_, it)| it.state == State::Disabled) {
-            let on = || triggers().map(|(_, it)| it).filter(|it| it.state == State::Enabled);
+    for (trigger, off) in estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Disabled) {
+        let id = off.function;
+        if let Some(it) = estate.get(id).filter(|it| it.state == State::Enabled) {
+            let triggers = estate.triggers_of(id).iter().filter_map(|id| estate.get(*id));
+            let on: Vec<&Trigger> = triggers.filter(|it| it.state == State::Enabled).collect();
             let stands = of_services(audit, id).find(|admission| {
-                is_for(audit, admission, off) && !on().any(|on| is_for(audit, admission, on))
+                is_for(audit, admission, off) && !on.iter().any(|on| is_for(audit, admission, on))
             });
             let Some(admission) = stands else { continue };
             let services =
@@ -271,7 +298,7 @@ fn unfiltered_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         trigger.state == State::Enabled && function.is_some_and(|it| it.state == State::Enabled)
     };
     let on = || estate.all::<TriggerId>().filter(|(_, trigger)| is_on(trigger));
-    let mut filtered: BTreeMap<Thing, Vec<TriggerId>> = BTreeMap::new();
+    let mut filtered: FxHashMap<Thing, Vec<TriggerId>> = FxHashMap::default();
     for (id, trigger) in on().filter(|(_, trigger)| trigger.filter.is_some()) {
         if let Some(source) = trigger.source {
             filtered.entry(source).or_default().push(id);
