@@ -74,6 +74,35 @@ fn an_endpoint_that_asks_for_less_is_told() {
     assert_eq!(audit["findings"][0]["exposure"], "key-holders");
 }
 
+/// Behind a gateway that passes on what it is shown, what the function asks is what is asked.
+#[test]
+fn what_is_asked_behind_a_gateway_is_told() {
+    let place = under_contract("none", "GET, POST");
+    let text = std::fs::read_to_string(place.path().join("estate/ferry.yaml")).unwrap();
+    let text = text.replace("presents: nothing", "presents: caller");
+    place.write(
+        "estate/ferry.yaml",
+        text.replace("{check: none, network", "{check: {key: function}, network"),
+    );
+    place.write("estate/keys.yaml", "estate: 1\nkeys: [{id: k, opens: function:sail, reach: function}]\n");
+    let audit = place.audit(&["estate", "--only", "entry/declared-otherwise"]);
+    let told = situations(&audit)[0].1;
+    assert!(told.ends_with("in effect, the endpoint asks only for a shared key."), "{told}");
+}
+
+#[test]
+fn a_try_that_showed_no_token_got_through_although_one_is_asked_for() {
+    let text = "estate: 1
+functions: [{id: sail, endpoints: [{check: {token: site}}]}]
+verifiers: [{id: site, issuers: [site.example]}]
+tokens: [{id: web, issuer: site.example, public: true}]
+tries: [{endpoint: sail/direct, method: HEAD, at: 2026-11-20, status: 200}]
+";
+    let audit = Place::with("a.yaml", text).audit(&["a.yaml", "--only", "entry/declared-otherwise"]);
+    let told = "A try without a credential got through (HEAD, 200), although it is said to ask for proof of who calls.";
+    assert_eq!(situations(&audit)[0].1, told);
+}
+
 #[test]
 fn operations_are_listed_with_what_they_come_to() {
     let place = under_contract("none", "GET, POST");

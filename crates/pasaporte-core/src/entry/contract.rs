@@ -161,10 +161,15 @@ impl Access<'_> {
 
     /// How much an endpoint asks, in effect: nothing where anyone gets through.
     pub fn strength(&self, id: EndpointId) -> Strength {
-        let Some(endpoint) = self.estate().get(id) else { return Strength::Proof };
         if self.callers_at(id).iter().any(|caller| caller.who == Principal::Anyone) {
             return Strength::Nothing;
         }
+        self.asks(id)
+    }
+
+    /// How much an endpoint asks by its check, and by that of the function where a gateway passes on what it is shown.
+    pub fn asks(&self, id: EndpointId) -> Strength {
+        let Some(endpoint) = self.estate().get(id) else { return Strength::Proof };
         let behind = match &endpoint.way {
             Way::Route { presents: Presents::Caller, .. } => self.weakest_own(endpoint.function),
             Way::Route { .. } | Way::Direct => Strength::Nothing,

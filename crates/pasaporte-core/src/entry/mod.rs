@@ -48,6 +48,13 @@ pub enum Because<'e> {
     Decision(Answer<'e>),
 }
 
+impl Because<'_> {
+    /// Whether it lets through whoever is meant although they show nothing.
+    pub fn asks_nothing(&self) -> bool {
+        matches!(self, Self::NoCheck | Self::Decision(_))
+    }
+}
+
 impl<'e> Access<'e> {
     /// Whether a stranger who bears `principal`'s name may make the function run, without the reasons.
     pub fn stranger_invokes(&self, principal: Principal, function: FunctionId) -> Verdict {
@@ -103,10 +110,8 @@ impl<'e> Access<'e> {
     /// Whether somebody who shows nothing at all gets through an endpoint: surely, perhaps or not. Where a token that
     /// anybody can have opens it, it must still be shown.
     pub fn opens_to_nothing(&self, id: EndpointId) -> Verdict {
-        let callers = self.callers_at(id).into_iter().filter(|caller| {
-            let shows_nothing = matches!(caller.because, Because::NoCheck | Because::Decision(_));
-            caller.who == Principal::Anyone && shows_nothing
-        });
+        let callers = self.callers_at(id).into_iter();
+        let callers = callers.filter(|it| it.who == Principal::Anyone && it.because.asks_nothing());
         callers.map(|caller| caller.verdict).max().unwrap_or(Verdict::No)
     }
 

@@ -6,8 +6,6 @@ use std::time::Duration;
 
 use clap::Args;
 use pasaporte_core::estate::{EndpointId, Estate};
-use pasaporte_core::rules;
-use pasaporte_formats::answer::Knocks;
 use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::load;
 use pasaporte_formats::text::Source;
@@ -105,10 +103,7 @@ fn try_doors(sheet: &mut Sheet<'_>, estate: &Estate, folder: &Path, served: &str
     doors.retain(|door| door.url.starts_with(served));
     let tried = knock::tried(&doors, &Reaching::default(), Duration::ZERO)?;
     gather::write(&folder.join(KNOCKS), &knock::evidence(&tried))?;
-    let audit = rules::Audit::new(estate, rules::Settings::default());
-    let told = tried.iter().map(|it| (it.endpoint.as_str(), it.method.as_str(), it.came.as_ref()));
-    let knocks = Knocks::new(&audit, told, Vec::new());
-    let told = view::knock_summary(sheet.page, &knocks);
+    let told = view::knock_summary(sheet.page, &knock::held(estate, &tried, Vec::new()));
     sheet.text(&format!("{told}\n"))
 }
 

@@ -78,9 +78,7 @@ impl Knock {
         if let Some(out) = &self.out {
             write(out, &evidence(&tried))?;
         }
-        let audit = rules::Audit::new(estate, rules::Settings::default());
-        let told = tried.iter().map(|it| (it.endpoint.as_str(), it.method.as_str(), it.came.as_ref()));
-        let knocks = Knocks::new(&audit, told, left_out);
+        let knocks = held(estate, &tried, left_out);
         match self.format {
             Format::Text => sheet.text(&view::knocked(sheet.page, &knocks, self.out.as_deref()))?,
             Format::Json => sheet.json(&knocks)?,
@@ -191,6 +189,13 @@ pub(super) fn tried(doors: &[Door], reaching: &Reaching, apart: Duration) -> Res
         diagnostics.push(diagnostic);
         Stop::Wrong(diagnostics)
     })
+}
+
+/// What came back, held against what the estate says.
+pub(super) fn held(estate: &Estate, tried: &[Knocked], left_out: Vec<(String, &'static str)>) -> Knocks {
+    let audit = rules::Audit::new(estate, rules::Settings::default());
+    let told = tried.iter().map(|it| (it.endpoint.as_str(), it.method.as_str(), it.came.as_ref()));
+    Knocks::new(&audit, told, left_out)
 }
 
 /// What came back, as a file of an estate.

@@ -76,7 +76,7 @@ fn anonymous(
         let harm = audit.harm_through(endpoint.function);
         let exposed = Exposed { to, ..audit.exposure(endpoint.function) };
         let sure =
-            if turned_away(audit, id).is_some() { Sureness::Inferred } else { sureness(caller.verdict) };
+            if is_turned_away(audit, id, &caller) { Sureness::Inferred } else { sureness(caller.verdict) };
         let raised = Raised::new(Thing::Endpoint(id), Level::of(harm, exposed))
             .within(audit.environment(endpoint.function))
             .sure(sure);
@@ -84,17 +84,13 @@ fn anonymous(
     }
 }
 
-/// The last try of an endpoint that is open to whoever shows nothing and was turned away, unless a later one got
+/// Whether the last try that shows anything was turned away, at an endpoint where whoever shows nothing should get
 /// through.
-fn turned_away<'e>(audit: &Audit<'e>, id: EndpointId) -> Option<&'e Attempt> {
+fn is_turned_away(audit: &Audit<'_>, id: EndpointId, caller: &Caller<'_>) -> bool {
     let estate = audit.estate();
-    if audit.access().opens_to_nothing(id) == Verdict::No {
-        return None;
-    }
-    let tries = audit.tries_of(id);
-    let telling = tries.filter(|attempt| estate.shows(attempt) != Shows::Unclear);
+    let telling = audit.tries_of(id).filter(|attempt| estate.shows(attempt) != Shows::Unclear);
     let last = telling.max_by_key(|attempt| (attempt.at, estate.shows(attempt)));
-    last.filter(|last| estate.shows(last) == Shows::TurnedAway)
+    caller.because.asks_nothing() && last.is_some_and(|last| estate.shows(last) == Shows::TurnedAway)
 }
 
 /// The caller at an endpoint that is anyone, if one is.
@@ -120,8 +116,7 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
     let how = passage.as_ref().map_or_else(|| how.clone(), |passage| behind(estate, endpoint, &how, passage));
     let declared = declared_open(audit, id);
     let meant = if declared.is_some() { " Its contract declares it open." } else { "" };
-    let refused = turned_away(audit, id);
-    let but = if refused.is_some() {
+    let but = if is_turned_away(audit, id, &caller) {
         " A try without a credential was turned away, though: something that the estate does not show may check."
     } else {
         ""
@@ -133,7 +128,7 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
             .at(declared, "what the contract declares");
     for attempt in audit.tries_of(id) {
         if estate.shows(attempt) != Shows::Unclear {
-            told = told.at(attempt.origin, tried(audit, attempt));
+            told = told.at(attempt.origin, format!("a try: {}", answer(audit, attempt)));
         }
     }
     match passage.map(|passage| passage.by) {
@@ -215,13 +210,13 @@ fn behind(estate: &Estate, endpoint: &Endpoint, how: &str, passage: &Passage<'_>
     format!("{how}, and {reason}{rest}")
 }
 
-/// "a try: HEAD, 200"
-pub(super) fn tried(audit: &Audit<'_>, attempt: &Attempt) -> String {
+/// What a try came to: "HEAD, 200".
+pub(super) fn answer(audit: &Audit<'_>, attempt: &Attempt) -> String {
     let estate = audit.estate();
     let method = estate.text(attempt.method);
     match attempt.came {
-        Came::Status(status) => format!("a try: {method}, {status}"),
-        Came::Nothing(why) => format!("a try: {method}, {}", estate.text(why)),
+        Came::Status(status) => format!("{method}, {status}"),
+        Came::Nothing(why) => format!("{method}, {}", estate.text(why)),
     }
 }
 

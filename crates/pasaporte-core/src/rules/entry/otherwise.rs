@@ -1,6 +1,6 @@
 //! What is deployed is weaker than what is declared: by a contract, by definition files, or by a live try.
 
-use super::anonymous::tried;
+use super::anonymous::answer;
 use super::{address, with_what};
 use crate::access::Verdict;
 use crate::entry::{Aspect, Drift, Exposed, Exposure, Standing, Strength, faces_internet};
@@ -65,10 +65,7 @@ fn by_contract(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                     "anyone in the networks that it lets in gets through".to_owned()
                 }
                 (Standing::OpenInEffect, _) => "anyone gets through".to_owned(),
-                (_, Some(endpoint)) => {
-                    format!("the endpoint asks only for {}", less(endpoint.check.strength()))
-                }
-                _ => String::new(),
+                _ => format!("the endpoint asks only for {}", proof(audit.access().asks(weakest))),
             };
             Told::new(format!(
                 "{name} of contract:{} declares {asks}; in effect, {really}.{}",
@@ -82,9 +79,10 @@ fn by_contract(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-fn less(strength: Strength) -> &'static str {
+/// What must be shown, in words.
+fn proof(strength: Strength) -> &'static str {
     match strength {
-        Strength::Nothing => "nothing",
+        Strength::Nothing => "something behind it",
         Strength::Secret => "a shared key",
         Strength::Proof => "proof of who calls",
     }
@@ -180,24 +178,23 @@ fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let (attempt, id, origin) = (attempt.clone(), attempt.endpoint, endpoint.origin);
         raising.raise(&raised, move |audit| {
             let estate = audit.estate();
-            let meant = match (is_open, estate.get(id).map(|it| (it.state, it.check.strength()))) {
-                (false, Some((State::Disabled, _))) => "it is said to be switched off".to_owned(),
+            let meant = match (is_open, estate.get(id).map(|it| it.state)) {
+                (false, Some(State::Disabled)) => "it is said to be switched off".to_owned(),
                 (false, _) => "its function is said to be switched off".to_owned(),
-                (true, Some((_, strength))) => format!("it is said to ask for {}", asked_for(strength)),
-                (true, None) => String::new(),
+                (true, _) => format!("it is said to ask for {}", proof(audit.access().asks(id))),
             };
             let came = match shows {
                 Shows::Through => "got through",
                 _ => "seems to have got through: what is behind the check found fault with the request",
             };
-            Told::new(format!(
-                "A try without a credential {came} ({}), although {meant}.{}",
-                tried(audit, &attempt).trim_start_matches("a try: "),
-                with_what(audit, function)
-            ))
-            .fix("Look at what really checks this address, and set the check that the estate says it has.")
-            .at(attempt.origin, tried(audit, &attempt))
-            .at(origin, "the endpoint")
+            let answer = answer(audit, &attempt);
+            let with_what = with_what(audit, function);
+            Told::new(format!("A try without a credential {came} ({answer}), although {meant}.{with_what}"))
+                .fix(
+                    "Look at what really checks this address, and set the check that the estate says it has.",
+                )
+                .at(attempt.origin, format!("a try: {answer}"))
+                .at(origin, "the endpoint")
         });
     }
 }
@@ -206,13 +203,6 @@ fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 fn is_outdated(audit: &Audit<'_>, attempt: &Attempt) -> bool {
     let later = |other: &&Attempt| other.method == attempt.method && other.at > attempt.at;
     audit.tries_of(attempt.endpoint).filter(later).any(|it| audit.estate().shows(it) == Shows::TurnedAway)
-}
-
-fn asked_for(strength: Strength) -> &'static str {
-    match strength {
-        Strength::Nothing => "something behind it",
-        other => less(other),
-    }
 }
 
 fn undeclared_operation(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
