@@ -4,6 +4,9 @@
 //! is noted with its line, and an entry with a mistake is left out. Structs that are read are defined
 //! with [`record!`], in one list that is also what the JSON Schema and the documentation come from.
 
+use bumpalo::Bump;
+use bumpalo::collections::Vec as ArenaVec;
+
 use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 use crate::redact::{covered, is_unprintable};
 use crate::text::json::{Cursor, JsonError};
@@ -88,26 +91,27 @@ impl<'d> Report<'d> {
 }
 
 /// Reads a text that is one value, or several YAML documents; `each` gets each. What is not of its form is noted.
-pub(crate) fn whole<'a>(
+pub(crate) fn whole(
     name: &str,
-    text: &'a str,
+    text: &str,
     form: Form,
     diagnostics: &mut Diagnostics,
-    mut each: impl FnMut(View<'_, 'a>, &mut Report<'_>),
+    mut each: impl FnMut(View<'_, '_>, &mut Report<'_>),
 ) {
+    let arena = Bump::new();
     let (kind, wrong) = match form {
         Form::Yaml => {
-            let done = yaml::documents(text, |tape| {
-                each(tape.root(), &mut Report::new(name, text, 1, diagnostics));
+            let done = yaml::documents(text, &arena, |tape| {
+                each(tape.root(&arena), &mut Report::new(name, text, 1, diagnostics));
             });
             ("YAML", done.err().map(|error| (error.message, error.at)))
         }
         Form::Json | Form::Ndjson => {
             let mut tape = Tape::default();
             let mut cursor = Cursor::new(text, 1);
-            let done = cursor.value(&mut Writer::new(&mut tape)).and_then(|()| cursor.finish());
+            let done = cursor.value(&mut Writer::new(&mut tape, &arena)).and_then(|()| cursor.finish());
             if done.is_ok() {
-                each(tape.root(), &mut Report::new(name, text, 1, diagnostics));
+                each(tape.root(&arena), &mut Report::new(name, text, 1, diagnostics));
             }
             ("JSON", done.err().map(|error: JsonError| (error.message, error.at)))
         }
@@ -133,7 +137,7 @@ pub(crate) fn nearest<'w>(word: &str, known: impl Iterator<Item = &'w str>) -> O
 }
 
 /// What a value is, for messages.
-pub(crate) fn kind_of(value: &Value<'_>) -> String {
+pub(crate) fn kind_of(value: Value<'_>) -> String {
     match value {
         Value::Null => "nothing".to_owned(),
         Value::Bool(value) => format!("`{value}`"),
@@ -158,7 +162,7 @@ pub(crate) fn printable(text: &str) -> String {
 }
 
 /// A scalar as text: quoted, or a plain YAML scalar of any look.
-pub(crate) fn scalar_text<'v>(value: &'v Value<'_>) -> Option<&'v str> {
+pub(crate) fn scalar_text(value: Value<'_>) -> Option<&str> {
     match value {
         Value::Text(text) | Value::Plain(text) => Some(text),
         _ => None,
@@ -315,28 +319,28 @@ impl<'a, T: Read<'a>> Read<'a> for Option<T> {
     }
 }
 
-impl<'a, T: Read<'a>> Read<'a> for Vec<T> {
+impl<'a, T: Read<'a>> Read<'a> for &'a [T] {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         if !matches!(view.value(), Value::List) {
             report.expected(view, "a list");
             return None;
         }
         let mut sound = true;
-        let mut all = Self::with_capacity(view.inside().count());
+        let mut all = ArenaVec::with_capacity_in(view.inside().count(), view.arena());
         for item in view.inside() {
             match T::read(item, report) {
                 Some(read) => all.push(read),
                 None => sound = false,
             }
         }
-        sound.then_some(all)
+        sound.then(|| all.into_bump_slice())
     }
 }
 
 impl<'a> Read<'a> for bool {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         if let Value::Bool(value) = view.value() {
-            return Some(*value);
+            return Some(value);
         }
         report.expected(view, "`true` or `false`");
         None

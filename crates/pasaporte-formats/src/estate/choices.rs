@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 
+use bumpalo::collections::Vec as ArenaVec;
 use pasaporte_core::estate::KeyReach;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, Serializer};
@@ -11,8 +12,8 @@ use crate::read::{Read, Report, nearest, printable, scalar_text};
 use crate::text::{Value, View};
 
 /// Names and values.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub(crate) struct Tags<'a>(pub(crate) Vec<(Cow<'a, str>, Text<'a>)>);
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub(crate) struct Tags<'a>(pub(crate) &'a [(&'a str, Text<'a>)]);
 
 impl<'a> Read<'a> for Tags<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
@@ -21,14 +22,14 @@ impl<'a> Read<'a> for Tags<'a> {
             return None;
         }
         let mut sound = true;
-        let mut tags = Vec::new();
+        let mut tags = ArenaVec::with_capacity_in(view.entries().count(), view.arena());
         for (key, value) in view.entries() {
             match (Text::read(key, report), Text::read(value, report)) {
                 (Some(Text(name)), Some(value)) => tags.push((name, value)),
                 _ => sound = false,
             }
         }
-        sound.then_some(Self(tags))
+        sound.then(|| Self(tags.into_bump_slice()))
     }
 }
 
@@ -51,7 +52,7 @@ impl JsonSchema for Tags<'_> {
 }
 
 /// What a caller must show.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) enum Check<'a> {
     None,
     Identity,
@@ -147,7 +148,7 @@ impl JsonSchema for Check<'_> {
 }
 
 /// What a gateway presents to the function behind it.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) enum Presents<'a> {
     Nothing,
     Caller,
@@ -206,20 +207,20 @@ impl JsonSchema for Presents<'_> {
 }
 
 /// From where an endpoint can be reached.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Network {
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Network<'a> {
     Internet,
     Internal,
-    Listed(Vec<Net>),
+    Listed(&'a [Net]),
 }
 
-impl<'a> Read<'a> for Network {
+impl<'a> Read<'a> for Network<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         match (view.value(), scalar_text(view.value())) {
             (_, Some("internet")) => Some(Self::Internet),
             (_, Some("internal")) => Some(Self::Internal),
             (_, Some(word)) if word.parse::<ipnet::IpNet>().is_ok() => {
-                Net::read(view, report).map(|net| Self::Listed(vec![net]))
+                Many::read(view, report).map(|only: Many<'a, Net>| Self::Listed(only.0))
             }
             (_, Some(word)) if !word.starts_with(|first: char| first.is_ascii_hexdigit() || first == ':') => {
                 let forms = "internet, internal, or a list of networks";
@@ -231,7 +232,7 @@ impl<'a> Read<'a> for Network {
                 None
             }
             _ => {
-                let networks = Many::<Net>::read(view, report)?.0;
+                let networks = Many::<'a, Net>::read(view, report)?.0;
                 if networks.is_empty() {
                     report.wrong(view, "an empty list of networks", "write `internal`, or name a network");
                     return None;
@@ -242,7 +243,7 @@ impl<'a> Read<'a> for Network {
     }
 }
 
-impl Serialize for Network {
+impl Serialize for Network<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         match self {
             Self::Internet => serializer.serialize_str("internet"),
@@ -252,7 +253,7 @@ impl Serialize for Network {
     }
 }
 
-impl JsonSchema for Network {
+impl JsonSchema for Network<'_> {
     fn schema_name() -> Cow<'static, str> {
         "Network".into()
     }

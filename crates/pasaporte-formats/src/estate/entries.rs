@@ -61,15 +61,15 @@ record! {
             /// The identity it runs as; that of its scope if left out.
             "runs_as" runs_as: Option<Name<'a>>,
             /// Names of its settings; never their values.
-            "settings" settings: Vec<SettingName<'a>>,
+            "settings" settings: &'a [SettingName<'a>],
             /// Tags.
             "tags" tags: Tags<'a>,
             /// Ways in over HTTP.
-            "endpoints" endpoints: Vec<Endpoint<'a>>,
+            "endpoints" endpoints: &'a [Endpoint<'a>],
             /// Event sources that make it run.
-            "triggers" triggers: Vec<Trigger<'a>>,
+            "triggers" triggers: &'a [Trigger<'a>],
             /// Invoke permissions.
-            "invoke" invoke: Vec<Admission<'a>>,
+            "invoke" invoke: &'a [Admission<'a>],
         }
     }
 
@@ -89,15 +89,15 @@ record! {
             /// What the gateway presents to the function; nothing if left out.
             "presents" presents: Option<Presents<'a>>,
             /// From where it can be reached: `internet` (if left out), `internal`, or networks.
-            "network" network: Option<Network>,
+            "network" network: Option<Network<'a>>,
             /// HTTP methods; all if left out.
-            "methods" methods: Many<Text<'a>>,
+            "methods" methods: Many<'a, Text<'a>>,
             /// The path.
             "path" path: Option<Text<'a>>,
             /// The address that answers, as an absolute `http` or `https` URL: what `knock` tries.
             "url" url: Option<Url<'a>>,
             /// Origins that browsers may call from; `*` is any.
-            "allowed_origins" allowed_origins: Many<Text<'a>>,
+            "allowed_origins" allowed_origins: Many<'a, Text<'a>>,
             /// Whether such calls may carry credentials.
             "allows_credentials" allows_credentials: bool,
             /// Switched on or off; on if left out.
@@ -148,9 +148,9 @@ record! {
             /// Tags.
             "tags" tags: Tags<'a>,
             /// Who may act as it.
-            "trust" trust: Vec<Admission<'a>>,
+            "trust" trust: &'a [Admission<'a>],
             /// What it holds.
-            "grants" grants: Vec<Grant<'a>>,
+            "grants" grants: &'a [Grant<'a>],
         }
     }
 
@@ -166,7 +166,7 @@ record! {
             /// Tags.
             "tags" tags: Tags<'a>,
             /// What they hold.
-            "grants" grants: Vec<Grant<'a>>,
+            "grants" grants: &'a [Grant<'a>],
         }
     }
 
@@ -195,11 +195,11 @@ record! {
             /// The scope it lives in.
             "in" scope: Option<Name<'a>>,
             /// Members by name.
-            "members" members: Vec<PrincipalName<'a>>,
+            "members" members: &'a [PrincipalName<'a>],
             /// Members by rule.
             "rule" rule: Option<Rule<'a>>,
             /// What they hold.
-            "grants" grants: Vec<Grant<'a>>,
+            "grants" grants: &'a [Grant<'a>],
         }
     }
 
@@ -215,9 +215,9 @@ record! {
             /// Ready-made by the platform, or custom (if left out).
             "origin" origin: Option<Word<SetOrigin>>,
             /// Its statements.
-            "statements" statements: Vec<Statement<'a>>,
+            "statements" statements: &'a [Statement<'a>],
             /// Sets whose statements it contains as well.
-            "includes" includes: Many<Name<'a>>,
+            "includes" includes: Many<'a, Name<'a>>,
         }
     }
 
@@ -232,7 +232,7 @@ record! {
             /// The permission set held.
             "set" set: Option<Name<'a>>,
             /// Statements held directly.
-            "statements" statements: Vec<Statement<'a>>,
+            "statements" statements: &'a [Statement<'a>],
             /// The scope or thing it holds at, as `kind:id`; everywhere if left out.
             "at" at_place: Option<ThingName<'a>>,
             /// Conditions that join those of each statement.
@@ -246,9 +246,9 @@ record! {
     Ceiling: "a ceiling" {
         must {
             /// Identities and scopes that it bounds, as `kind:id`.
-            "over" over: Many<ThingName<'a>>,
+            "over" over: Many<'a, ThingName<'a>>,
             /// What it lets through.
-            "statements" statements: Vec<Statement<'a>>,
+            "statements" statements: &'a [Statement<'a>],
         }
         may {
             /// Its id; unique among ceilings.
@@ -282,9 +282,9 @@ record! {
             /// Keyed hash of its value.
             "fingerprint" fingerprint: Option<Name<'a>>,
             /// Clients that were given it.
-            "held_by" held_by: Many<Text<'a>>,
+            "held_by" held_by: Many<'a, Text<'a>>,
             /// Places where its value was seen.
-            "seen_in" seen_in: Many<Text<'a>>,
+            "seen_in" seen_in: Many<'a, Text<'a>>,
         }
     }
 
@@ -298,11 +298,11 @@ record! {
             /// The scope it lives in.
             "in" scope: Option<Name<'a>>,
             /// Issuers it accepts; any if left out.
-            "issuers" issuers: Many<Text<'a>>,
+            "issuers" issuers: Many<'a, Text<'a>>,
             /// Audiences it accepts; any if left out.
-            "audiences" audiences: Many<Text<'a>>,
+            "audiences" audiences: Many<'a, Text<'a>>,
             /// Algorithms it accepts (RFC 7518); any if left out.
-            "algorithms" algorithms: Many<Text<'a>>,
+            "algorithms" algorithms: Many<'a, Text<'a>>,
             /// Its key set (RFC 7517): a JSON file, seen from this one's folder; or a URL, which is not read.
             "key_set" key_set: Option<Text<'a>>,
             /// Whether it checks signatures; it does if left out.
@@ -324,7 +324,7 @@ record! {
             /// Who issued it.
             "issuer" issuer: Option<Text<'a>>,
             /// For whom.
-            "audiences" audiences: Many<Text<'a>>,
+            "audiences" audiences: Many<'a, Text<'a>>,
             /// How it is signed (RFC 7518).
             "algorithm" algorithm: Option<Text<'a>>,
             /// The key that it says it is signed with (`kid`, RFC 7515).
@@ -376,7 +376,7 @@ record! {
             /// Tags.
             "tags" tags: Tags<'a>,
             /// Its access list.
-            "access" access: Vec<Admission<'a>>,
+            "access" access: &'a [Admission<'a>],
         }
     }
 
@@ -423,7 +423,7 @@ record! {
         }
         may {
             /// Which actions are logged; all if left out.
-            "actions" actions: Many<ActionPattern<'a>>,
+            "actions" actions: Many<'a, ActionPattern<'a>>,
         }
     }
 

@@ -9,6 +9,7 @@ use std::io::{self, BufRead, BufReader, Read};
 use std::sync::Mutex;
 use std::sync::mpsc::{channel, sync_channel};
 
+use bumpalo::Bump;
 use self_cell::self_cell;
 
 use super::document::{Entity, KINDS};
@@ -45,10 +46,12 @@ self_cell!(
 
 type Items<'a> = Vec<Item<'a>>;
 
-/// Lines as they were read: where a line is not text, a blank one.
+/// Lines as they were read: where a line is not text, a blank one. Beside them an arena for what entities hold.
+#[derive(Default)]
 pub(super) struct Raw {
     pub(super) first_line: u32,
     pub(super) text: String,
+    arena: Bump,
 }
 
 /// Reads a file's lines; `take` gets each batch with its mistakes, in order.
@@ -57,7 +60,7 @@ pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(&Ba
         Cutter { name, input: BufReader::with_capacity(BATCH, input), next_line: 1, index: 0, done: false };
     let mut empty = true;
     // A file of one batch needs no threads.
-    while empty && let Some(cut) = cutter.cut(Vec::new()) {
+    while empty && let Some(cut) = cutter.cut(Raw::default()) {
         let (batch, diagnostics) = cut.parse(name, empty);
         empty &= batch.borrow_owner().text.trim().is_empty() && diagnostics.is_empty();
         take(&batch, diagnostics);
@@ -66,7 +69,7 @@ pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(&Ba
         let help = "an estate begins with `{\"estate\": 1}`; see docs/estate-format.md";
         let trouble = Some(Diagnostic::of_file(name, "an empty file", help));
         let (batch, diagnostics) =
-            Cut { index: 0, first_line: 1, bytes: Vec::new(), trouble }.parse(name, true);
+            Cut { index: 0, first_line: 1, bytes: Vec::new(), arena: Bump::new(), trouble }.parse(name, true);
         take(&batch, diagnostics);
     }
     if cutter.done {
@@ -91,9 +94,8 @@ pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(&Ba
                     if ready.send((index, worker, cut.parse(name, false))).is_err() {
                         break;
                     }
-                    // What this thread made it takes apart itself: memory is given back where it came from, and
-                    // that of one text is used again.
-                    spare = taken.try_iter().last().map(|batch| batch.into_owner().text.into_bytes());
+                    // The memory of a batch that was taken is used again.
+                    spare = taken.try_iter().last().map(Batch::into_owner);
                 }
             });
         }
@@ -125,15 +127,18 @@ struct Cut {
     index: usize,
     first_line: u32,
     bytes: Vec<u8>,
+    arena: Bump,
     trouble: Option<Box<Diagnostic>>,
 }
 
 impl<R: Read> Cutter<'_, R> {
-    /// The next lines, written into a buffer.
-    fn cut(&mut self, mut bytes: Vec<u8>) -> Option<Cut> {
+    /// The next lines, in the memory of others that are no longer needed.
+    fn cut(&mut self, spare: Raw) -> Option<Cut> {
         if self.done {
             return None;
         }
+        let (mut bytes, mut arena) = (spare.text.into_bytes(), spare.arena);
+        arena.reset();
         bytes.clear();
         bytes.reserve(BATCH + BATCH / 8);
         let trouble = match self.fill(&mut bytes) {
@@ -146,7 +151,7 @@ impl<R: Read> Cutter<'_, R> {
         if bytes.is_empty() && trouble.is_none() {
             return None;
         }
-        let cut = Cut { index: self.index, first_line: self.next_line, bytes, trouble };
+        let cut = Cut { index: self.index, first_line: self.next_line, bytes, arena, trouble };
         self.index += 1;
         self.next_line += memchr::memchr_iter(b'\n', &cut.bytes).count() as u32;
         Some(cut)
@@ -177,7 +182,7 @@ impl Cut {
     fn parse(self, name: &str, first: bool) -> (Batch, Diagnostics) {
         let mut diagnostics = Diagnostics::default();
         let text = text(name, self.first_line, self.bytes, &mut diagnostics);
-        let raw = Raw { first_line: self.first_line, text };
+        let raw = Raw { first_line: self.first_line, text, arena: self.arena };
         let batch = Batch::new(raw, |raw| items(name, raw, first, &mut diagnostics));
         if let Some(trouble) = self.trouble {
             diagnostics.push(trouble);
@@ -220,7 +225,7 @@ fn items<'a>(name: &str, raw: &'a Raw, first: bool, diagnostics: &mut Diagnostic
             continue;
         }
         let mut report = Report::new(name, line, number, diagnostics);
-        if let Err(error) = item(line, number, &mut tape, &mut seen, &mut report, &mut items) {
+        if let Err(error) = item(line, number, &mut tape, &raw.arena, &mut seen, &mut report, &mut items) {
             let message = format!("not JSON that is accepted: {}", error.message);
             report.wrong_at(error.at, 1, message, HOW_WRITTEN);
         }
@@ -244,14 +249,15 @@ fn item<'a>(
     line: &'a str,
     number: u32,
     tape: &mut Tape<'a>,
+    arena: &'a Bump,
     seen: &mut Seen,
     report: &mut Report<'_>,
     items: &mut Items<'a>,
 ) -> Result<(), JsonError> {
     let mut cursor = Cursor::of_line(line, number);
-    cursor.value(&mut Writer::new(tape))?;
+    cursor.value(&mut Writer::new(tape, arena))?;
     cursor.finish()?;
-    let root = tape.root();
+    let root = tape.root(arena);
     let mut entries = root.entries();
     let Some((key, value)) = entries.next() else {
         report.expected(root, "an entity: {\"function\": {…}}");

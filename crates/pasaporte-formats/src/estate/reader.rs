@@ -2,6 +2,7 @@
 
 use std::io::Read as Input;
 
+use bumpalo::Bump;
 use pasaporte_core::estate::{Builder, FileId};
 
 use super::convert::{Converter, origin};
@@ -133,47 +134,54 @@ impl Reader<'_> {
     /// Reads a JSON document an entity at a time, so that a large one is never in memory as values.
     fn json_document(&mut self, text: &str) -> Result<(), JsonError> {
         let mut cursor = Cursor::new(text, 1);
-        let mut tape = Tape::default();
+        let mut arena = Bump::new();
         if !cursor.is_map()? {
-            cursor.value(&mut Writer::new(&mut tape))?;
+            let mut tape = Tape::default();
+            cursor.value(&mut Writer::new(&mut tape, &arena))?;
             let mut report = Report::new(self.name, text, 1, self.diagnostics);
-            report.expected(tape.root(), "an estate: an object with \"estate\": 1");
+            report.expected(tape.root(&arena), "an estate: an object with \"estate\": 1");
             return Ok(());
         }
         let start = cursor.at();
         let mut seen = Seen::default();
         let mut key = cursor.enter_map()?;
         while let Some((name, at)) = key {
+            arena.reset();
+            let name = cursor.string(name, &arena);
             // The key on a tape of its own, so that messages can point at it.
             let mut key_tape = Tape::default();
-            Writer::new(&mut key_tape).leaf(Value::Text(name.clone()), at);
+            Writer::new(&mut key_tape, &arena).leaf(Value::Text(name), at);
             let mut report = Report::new(self.name, text, 1, self.diagnostics);
-            let field = top_field(&name, key_tape.root(), &mut seen, &mut report);
+            let field = top_field(name, key_tape.root(&arena), &mut seen, &mut report);
             let is_list = cursor.is_list()?;
             match field {
                 Some(field) if !FIELDS.contains(&field) && is_list => {
                     let mut more = cursor.enter_list()?;
                     while more {
-                        cursor.value(&mut Writer::new(&mut tape))?;
+                        arena.reset();
+                        let mut tape = Tape::default();
+                        cursor.value(&mut Writer::new(&mut tape, &arena))?;
                         let mut report = Report::new(self.name, text, 1, self.diagnostics);
                         entity(
                             self.sides.said_in(self.file, self.declared),
                             self.file,
                             field,
-                            tape.root(),
+                            tape.root(&arena),
                             &mut report,
                         );
                         more = cursor.next_item()?;
                     }
                 }
                 field => {
-                    cursor.value(&mut Writer::new(&mut tape))?;
+                    let mut tape = Tape::default();
+                    cursor.value(&mut Writer::new(&mut tape, &arena))?;
+                    let root = tape.root(&arena);
                     let mut report = Report::new(self.name, text, 1, self.diagnostics);
                     match field {
                         Some(field) if FIELDS.contains(&field) => {
-                            let place = tape.root().at();
+                            let place = root.at();
                             let is_late = seen.fields.iter().any(|field| SECTIONS.contains(field));
-                            match header(field, tape.root(), &mut seen, &mut report) {
+                            match header(field, root, &mut seen, &mut report) {
                                 Some(Said::Declared(_)) if is_late => {
                                     report.wrong_at(place, 1, LATE.0, LATE.1);
                                 }
@@ -181,8 +189,8 @@ impl Reader<'_> {
                                 None => {}
                             }
                         }
-                        Some(_) if !matches!(tape.root().value(), Value::Null) => {
-                            report.expected(tape.root(), "a list");
+                        Some(_) if !matches!(root.value(), Value::Null) => {
+                            report.expected(root, "a list");
                         }
                         _ => {}
                     }
@@ -231,7 +239,7 @@ const LATE: (&str, &str) =
 
 /// Whether a JSON text has no field `estate`, as far as it can be read.
 fn does_not_claim(text: &str) -> bool {
-    let mut cursor = Cursor::new(text, 1);
+    let (mut cursor, arena) = (Cursor::new(text, 1), Bump::new());
     let mut look = || -> Result<bool, JsonError> {
         if !cursor.is_map()? {
             return Ok(true);
@@ -239,7 +247,8 @@ fn does_not_claim(text: &str) -> bool {
         let mut key = cursor.enter_map()?;
         while let Some((name, _)) = key {
             // A key set has `keys` too; no other document has a section's name at its top.
-            if name == "estate" || (name != "keys" && SECTIONS.contains(&&*name)) {
+            let name = cursor.string(name, &arena);
+            if name == "estate" || (name != "keys" && SECTIONS.contains(&name)) {
                 return Ok(false);
             }
             cursor.skip()?;
@@ -258,7 +267,7 @@ fn document(sides: &mut Sides, file: FileId, declared: bool, root: View<'_, '_>,
     }
     let said = root.entries().find(|(key, _)| scalar_text(key.value()) == Some("declared"));
     let declared = match said.map(|(_, value)| value.value()) {
-        Some(Value::Bool(said)) => *said,
+        Some(Value::Bool(said)) => said,
         _ => declared,
     };
     let mut seen = Seen::default();
@@ -270,8 +279,10 @@ fn document(sides: &mut Sides, file: FileId, declared: bool, root: View<'_, '_>,
                 sides.side(declared).as_of(time, origin(file, value.at()));
             }
         } else if matches!(value.value(), Value::List) {
+            let mut arena = Bump::new();
             for item in value.inside() {
-                entity(sides.said_in(file, declared), file, field, item, report);
+                arena.reset();
+                entity(sides.said_in(file, declared), file, field, item.kept_in(&arena), report);
             }
         } else if !matches!(value.value(), Value::Null) {
             report.expected(value, "a list");

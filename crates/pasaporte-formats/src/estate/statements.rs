@@ -2,10 +2,13 @@
 
 use std::borrow::Cow;
 
+use bumpalo::Bump;
+use bumpalo::collections::Vec as ArenaVec;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use pasaporte_core::estate::Attribute;
+use smallvec::SmallVec;
 
 use super::values::{
     ActionPattern, AnyPattern, Many, Moment, Name, Net, PrincipalName, ResourcePattern, Text, ThingName,
@@ -18,7 +21,7 @@ record! {
     AllExcept: "an all-except selection" {
         must {
             /// What is left out.
-            "all_except" except: Many<AnyPattern<'a>>,
+            "all_except" except: Many<'a, AnyPattern<'a>>,
         }
         may {}
     }
@@ -42,7 +45,7 @@ record! {
     FullAdmission: "a statement on a thing" {
         must {
             /// Whom it names.
-            "to" to: Many<PrincipalName<'a>>,
+            "to" to: Many<'a, PrincipalName<'a>>,
         }
         may {
             /// The id its platform gave it.
@@ -60,19 +63,19 @@ record! {
 }
 
 /// Patterns, or all but some patterns.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct Picked<P> {
-    pub(crate) any: Vec<P>,
-    pub(crate) except: Vec<P>,
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Picked<'a, P> {
+    pub(crate) any: &'a [P],
+    pub(crate) except: &'a [P],
 }
 
 /// Actions that a statement is about.
-pub(crate) type Actions<'a> = Picked<ActionPattern<'a>>;
+pub(crate) type Actions<'a> = Picked<'a, ActionPattern<'a>>;
 /// Resources that a statement is about.
-pub(crate) type Resources<'a> = Picked<ResourcePattern<'a>>;
+pub(crate) type Resources<'a> = Picked<'a, ResourcePattern<'a>>;
 
 /// A statement: in full, or as a line of text (`allow bucket/read on bucket:tide-tables`).
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Statement<'a> {
     pub(crate) at: Position,
     pub(crate) allows: bool,
@@ -82,25 +85,25 @@ pub(crate) struct Statement<'a> {
 }
 
 /// A statement on a thing: in full, or the principal that it admits.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Admission<'a> {
     pub(crate) at: Position,
     pub(crate) id: Option<Name<'a>>,
     pub(crate) on: Option<ThingName<'a>>,
-    pub(crate) to: Vec<PrincipalName<'a>>,
+    pub(crate) to: &'a [PrincipalName<'a>],
     pub(crate) allows: bool,
     pub(crate) actions: Option<Actions<'a>>,
     pub(crate) when: When<'a>,
 }
 
-impl<'a, P: Read<'a>> Read<'a> for Picked<P> {
+impl<'a, P: Read<'a>> Read<'a> for Picked<'a, P> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         if matches!(view.value(), Value::Map) {
             // The name of the field is checked by the record; its patterns by their own kind.
             AllExcept::read(view, report)?;
             let (_, except) = view.entries().next()?;
             let except = Many::<P>::read(except, report)?.0;
-            return Some(Self { any: Vec::new(), except });
+            return Some(Self { any: &[], except });
         }
         let any = Many::<P>::read(view, report)?.0;
         if any.is_empty() {
@@ -111,13 +114,13 @@ impl<'a, P: Read<'a>> Read<'a> for Picked<P> {
             );
             return None;
         }
-        Some(Self { any, except: Vec::new() })
+        Some(Self { any, except: &[] })
     }
 }
 
-impl<P: Serialize> Serialize for Picked<P> {
+impl<P: Serialize> Serialize for Picked<'_, P> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        match (self.any.as_slice(), self.except.as_slice()) {
+        match (self.any, self.except) {
             ([], except) => {
                 let mut map = serializer.serialize_map(Some(1))?;
                 map.serialize_entry("all_except", except)?;
@@ -129,7 +132,7 @@ impl<P: Serialize> Serialize for Picked<P> {
     }
 }
 
-impl<P: JsonSchema> JsonSchema for Picked<P> {
+impl<P: JsonSchema> JsonSchema for Picked<'_, P> {
     fn inline_schema() -> bool {
         true
     }
@@ -146,7 +149,7 @@ impl<P: JsonSchema> JsonSchema for Picked<P> {
 impl<'a> Read<'a> for Statement<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         if let Some(text) = scalar_text(view.value()) {
-            return match line(text) {
+            return match line(text, view.arena()) {
                 Ok((allows, actions, on)) => {
                     Some(Self { at: view.at(), allows, actions, on, when: When::default() })
                 }
@@ -177,7 +180,7 @@ impl<'a> Read<'a> for Statement<'a> {
 type Line<'a> = (bool, Actions<'a>, Option<Resources<'a>>);
 
 /// Reads `allow|deny ACTIONS [on RESOURCES]`, lists divided by commas.
-fn line<'a>(text: &str) -> Result<Line<'a>, (String, String)> {
+fn line<'a>(text: &str, arena: &'a Bump) -> Result<Line<'a>, (String, String)> {
     const FORM: &str = "write `allow ACTION, ACTION on RESOURCE, RESOURCE`, or a map with allow, on and when";
     let wrong = |what: &str| (format!("`{}` is not a statement: {what}", printable(text)), FORM.to_owned());
     let mut words = text.split_whitespace();
@@ -189,25 +192,30 @@ fn line<'a>(text: &str) -> Result<Line<'a>, (String, String)> {
     let rest: Vec<&str> = words.collect();
     let on = rest.iter().position(|word| *word == "on");
     let (actions, resources) = rest.split_at(on.unwrap_or(rest.len()));
-    let parts = |words: &[&str]| -> Result<Vec<String>, (String, String)> {
-        let joined = words.join(" ");
-        let parts: Vec<String> = joined.split(',').map(|part| part.trim().to_owned()).collect();
-        if parts.iter().any(|part| part.is_empty() || part.contains(' ')) {
-            return Err(wrong("its parts are divided by commas"));
-        }
-        Ok(parts)
-    };
-    let any = parts(actions)?.iter().map(|part| ActionPattern::part(part)).collect::<Result<_, _>>()?;
-    let actions = Picked { any, except: Vec::new() };
+    let joined = |words: &[&str]| &*arena.alloc_str(&words.join(" "));
+    let actions = listed(joined(actions), arena, ActionPattern::part, wrong)?;
     let on = match resources.split_first() {
         None => None,
-        Some((_, resources)) => {
-            let any =
-                parts(resources)?.iter().map(|part| ResourcePattern::part(part)).collect::<Result<_, _>>()?;
-            Some(Picked { any, except: Vec::new() })
-        }
+        Some((_, resources)) => Some(listed(joined(resources), arena, ResourcePattern::part, wrong)?),
     };
     Ok((allows, actions, on))
+}
+
+/// Reads patterns that are divided by commas.
+fn listed<'a, P>(
+    text: &'a str,
+    arena: &'a Bump,
+    part: impl Fn(&'a str) -> Result<P, (String, String)>,
+    wrong: impl Fn(&str) -> (String, String),
+) -> Result<Picked<'a, P>, (String, String)> {
+    let mut any = ArenaVec::new_in(arena);
+    for each in text.split(',').map(str::trim) {
+        if each.is_empty() || each.contains(' ') {
+            return Err(wrong("its parts are divided by commas"));
+        }
+        any.push(part(each)?);
+    }
+    Ok(Picked { any: any.into_bump_slice(), except: &[] })
 }
 
 impl Serialize for Statement<'_> {
@@ -249,7 +257,7 @@ impl<'a> Read<'a> for Admission<'a> {
             when: When::default(),
         };
         if scalar_text(view.value()).is_some() {
-            return PrincipalName::read(view, report).map(|only| empty(vec![only]));
+            return Many::read(view, report).map(|only| empty(only.0));
         }
         let full = FullAdmission::read(view, report)?;
         let (allows, actions) = match (full.allow, full.deny) {
@@ -304,19 +312,19 @@ impl JsonSchema for Admission<'_> {
 }
 
 /// What must be true of one attribute, as written: a value it must equal, or operators with values.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub(crate) struct When<'a> {
-    pub(crate) tests: Vec<(Cow<'a, str>, Test<'a>)>,
-    pub(crate) opaque: Vec<Text<'a>>,
+    pub(crate) tests: &'a [(&'a str, Test<'a>)],
+    pub(crate) opaque: &'a [Text<'a>],
 }
 
 /// A test of an attribute.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) enum Test<'a> {
-    Equals(Vec<Text<'a>>),
-    NotEquals(Vec<Text<'a>>),
-    Like(Vec<AnyPattern<'a>>),
-    InNetwork(Vec<Net>),
+    Equals(&'a [Text<'a>]),
+    NotEquals(&'a [Text<'a>]),
+    Like(&'a [AnyPattern<'a>]),
+    InNetwork(&'a [Net]),
     Before(Moment),
     After(Moment),
     Present(bool),
@@ -328,13 +336,13 @@ record! {
         must {}
         may {
             /// Is one of these.
-            "equals" equals: Many<Text<'a>>,
+            "equals" equals: Many<'a, Text<'a>>,
             /// Is none of these.
-            "not_equals" not_equals: Many<Text<'a>>,
+            "not_equals" not_equals: Many<'a, Text<'a>>,
             /// Matches one of these patterns.
-            "like" like: Many<AnyPattern<'a>>,
+            "like" like: Many<'a, AnyPattern<'a>>,
             /// Lies in one of these networks.
-            "in_network" in_network: Many<Net>,
+            "in_network" in_network: Many<'a, Net>,
             /// Is earlier than this.
             "before" before: Option<Moment>,
             /// Is this or later.
@@ -354,7 +362,7 @@ impl<'a> Read<'a> for When<'a> {
             report.expected(view, "conditions, as a map of attributes");
             return None;
         }
-        let mut when = Self::default();
+        let (mut all, mut opaque) = (ArenaVec::new_in(view.arena()), ArenaVec::new_in(view.arena()));
         let mut sound = true;
         for (key, value) in view.entries() {
             let Some(name) = scalar_text(key.value()) else {
@@ -364,7 +372,7 @@ impl<'a> Read<'a> for When<'a> {
             };
             if name == OPAQUE {
                 match Many::read(value, report) {
-                    Some(Many(opaque)) => when.opaque.extend(opaque),
+                    Some(Many(texts)) => opaque.extend_from_slice(texts),
                     None => sound = false,
                 }
                 continue;
@@ -388,28 +396,29 @@ impl<'a> Read<'a> for When<'a> {
                 continue;
             }
             match tests(value, report) {
-                Some(tests) => {
-                    when.tests.extend(tests.into_iter().map(|test| (Cow::Owned(name.to_owned()), test)));
-                }
+                Some(tests) => all.extend(tests.into_iter().map(|test| (name, test))),
                 None => sound = false,
             }
         }
-        sound.then_some(when)
+        sound.then(|| Self { tests: all.into_bump_slice(), opaque: opaque.into_bump_slice() })
     }
 }
 
-fn tests<'a>(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Vec<Test<'a>>> {
+/// What must be true of one attribute: an operator or several.
+type Tests<'a> = SmallVec<[Test<'a>; 2]>;
+
+fn tests<'a>(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Tests<'a>> {
     if !matches!(view.value(), Value::Map) {
         let equals = Many::<Text<'a>>::read(view, report)?.0;
         if equals.is_empty() {
             report.wrong(view, "an empty list: the condition can never hold", "name a value, or take it out");
             return None;
         }
-        return Some(vec![Test::Equals(equals)]);
+        return Some(Tests::from_iter([Test::Equals(equals)]));
     }
     let operators = Operators::read(view, report)?;
-    let mut tests = Vec::new();
-    let many = |values: Vec<Text<'a>>, test: fn(Vec<Text<'a>>) -> Test<'a>| {
+    let mut tests = Tests::new();
+    let many = |values: &'a [Text<'a>], test: fn(&'a [Text<'a>]) -> Test<'a>| {
         (!values.is_empty()).then(|| test(values))
     };
     tests.extend(many(operators.equals.0, Test::Equals));
@@ -432,20 +441,20 @@ fn tests<'a>(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Vec<Test<'a>
 
 impl Serialize for When<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let mut names: Vec<&str> = self.tests.iter().map(|(name, _)| &**name).collect();
+        let mut names: Vec<&str> = self.tests.iter().map(|(name, _)| *name).collect();
         names.dedup();
         let mut map = serializer.serialize_map(None)?;
         for name in names {
             let mut operators = Operators::default_at();
-            for (_, test) in self.tests.iter().filter(|(each, _)| each == name) {
-                match test {
-                    Test::Equals(values) => operators.equals = Many(values.clone()),
-                    Test::NotEquals(values) => operators.not_equals = Many(values.clone()),
-                    Test::Like(patterns) => operators.like = Many(patterns.clone()),
-                    Test::InNetwork(nets) => operators.in_network = Many(nets.clone()),
-                    Test::Before(time) => operators.before = Some(*time),
-                    Test::After(time) => operators.after = Some(*time),
-                    Test::Present(present) => operators.present = Some(*present),
+            for (_, test) in self.tests.iter().filter(|(each, _)| *each == name) {
+                match *test {
+                    Test::Equals(values) => operators.equals = Many(values),
+                    Test::NotEquals(values) => operators.not_equals = Many(values),
+                    Test::Like(patterns) => operators.like = Many(patterns),
+                    Test::InNetwork(nets) => operators.in_network = Many(nets),
+                    Test::Before(time) => operators.before = Some(time),
+                    Test::After(time) => operators.after = Some(time),
+                    Test::Present(present) => operators.present = Some(present),
                 }
             }
             map.serialize_entry(name, &operators)?;

@@ -20,48 +20,48 @@ const LONGEST_ID: usize = 512;
 const LONGEST_TEXT: usize = 20_000;
 
 /// Free text on one line or several, without characters that would do something to a terminal.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct Text<'a>(pub(crate) Cow<'a, str>);
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Text<'a>(pub(crate) &'a str);
 
 /// The name of a setting, and nothing of its value.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct SettingName<'a>(pub(crate) Cow<'a, str>);
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct SettingName<'a>(pub(crate) &'a str);
 
 /// An id: letters, digits and `- _ . / @ + ~ =`, beginning with a letter, a digit or `_`.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Name<'a> {
-    pub(crate) text: Cow<'a, str>,
+    pub(crate) text: &'a str,
     pub(crate) at: Position,
 }
 
 /// Any thing: `kind:id`.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct ThingName<'a> {
-    pub(crate) text: Cow<'a, str>,
+    pub(crate) text: &'a str,
     pub(crate) at: Position,
 }
 
 /// A principal: `anyone`, `signed-in`, or `kind:id`.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct PrincipalName<'a> {
-    pub(crate) text: Cow<'a, str>,
+    pub(crate) text: &'a str,
     pub(crate) at: Position,
 }
 
 /// A pattern over actions.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct ActionPattern<'a>(pub(crate) Cow<'a, str>);
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct ActionPattern<'a>(pub(crate) &'a str);
 
 /// A pattern over resources, as `kind:id`.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct ResourcePattern<'a>(pub(crate) Cow<'a, str>);
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct ResourcePattern<'a>(pub(crate) &'a str);
 
 /// A pattern over anything else: ids of members, values of attributes.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct AnyPattern<'a>(pub(crate) Cow<'a, str>);
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct AnyPattern<'a>(pub(crate) &'a str);
 
 /// An absolute URL of a web server, without a name or password in it.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Url<'a>(pub(crate) Text<'a>);
 
 /// A moment: RFC 3339, or a date, which is its start in UTC.
@@ -77,12 +77,12 @@ pub(crate) struct Net(pub(crate) IpNet);
 pub struct Word<V>(pub V);
 
 /// One or several: a single value, or a list.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct Many<T>(pub(crate) Vec<T>);
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Many<'a, T>(pub(crate) &'a [T]);
 
-impl<T> Default for Many<T> {
+impl<T> Default for Many<'_, T> {
     fn default() -> Self {
-        Self(Vec::new())
+        Self(&[])
     }
 }
 
@@ -153,7 +153,7 @@ const ID_HELP: &str = "an id is letters, digits and - _ . / @ + ~ =, begins with
                        512 characters long";
 
 /// A scalar's text as it stands.
-fn scalar<'v, 'a>(value: &'v Value<'a>) -> Option<&'v Cow<'a, str>> {
+fn scalar(value: Value<'_>) -> Option<&str> {
     match value {
         Value::Text(text) | Value::Plain(text) => Some(text),
         _ => None,
@@ -166,16 +166,15 @@ fn is_plain(text: &str) -> bool {
 }
 
 /// The text of a scalar, free of unprintable characters and not too long.
-fn text<'a>(
-    view: View<'_, 'a>,
-    report: &mut Report<'_>,
-    expected: &str,
-    multiline: bool,
-) -> Option<Cow<'a, str>> {
-    let text: Cow<'a, str> = match view.value() {
-        Value::Text(text) | Value::Plain(text) => text.clone(),
+fn text<'a>(view: View<'_, 'a>, report: &mut Report<'_>, expected: &str, multiline: bool) -> Option<&'a str> {
+    let text: &'a str = match view.value() {
+        Value::Text(text) | Value::Plain(text) => text,
         Value::Bool(value) if matches!(expected, "text") => {
-            Cow::Borrowed(if *value { "true" } else { "false" })
+            if value {
+                "true"
+            } else {
+                "false"
+            }
         }
         other => {
             let found = kind_of(other);
@@ -184,7 +183,7 @@ fn text<'a>(
         }
     };
     // Nearly all texts are printable ASCII, and short.
-    if text.len() <= LONGEST_TEXT && is_plain(&text) {
+    if text.len() <= LONGEST_TEXT && is_plain(text) {
         return Some(text);
     }
     let fine = |each: char| !is_unprintable(each) || (multiline && matches!(each, '\n' | '\t'));
@@ -210,7 +209,7 @@ impl<'a> Read<'a> for Text<'a> {
 impl<'a> Read<'a> for Url<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         let text = text(view, report, "an address, as a URL", false)?;
-        let wrong = match url::Url::parse(&text) {
+        let wrong = match url::Url::parse(text) {
             Err(error) => Some((format!("not a URL: {error}"), "write it whole: https://HOST/PATH")),
             Ok(url) if !matches!(url.scheme(), "http" | "https") || url.host().is_none() => {
                 Some(("not the URL of a web server".to_owned(), "write it whole: https://HOST/PATH"))
@@ -248,17 +247,17 @@ impl<'a> Read<'a> for SettingName<'a> {
 impl<'a> Read<'a> for Name<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         if let Some(id) = scalar(view.value()).filter(|id| is_id(id)) {
-            return Some(Self { text: id.clone(), at: view.at() });
+            return Some(Self { text: id, at: view.at() });
         }
         let text = text(view, report, "an id", false)?;
-        if !is_id(&text) {
-            let (kind, id) = kind_and_id(&text);
+        if !is_id(text) {
+            let (kind, id) = kind_and_id(text);
             let help = if THING_KINDS.contains(&kind) && is_id(id) {
                 format!("write the id alone: {id}")
             } else {
                 ID_HELP.to_owned()
             };
-            report.wrong(view, format!("`{}` is not an id", printable(&text)), help);
+            report.wrong(view, format!("`{}` is not an id", printable(text)), help);
             return None;
         }
         Some(Self { text, at: view.at() })
@@ -267,20 +266,19 @@ impl<'a> Read<'a> for Name<'a> {
 
 impl<'a> Read<'a> for ThingName<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        let sound =
-            |text: &&Cow<'a, str>| text.split_once(':').is_some_and(|(kind, id)| is_id(kind) && is_id(id));
+        let sound = |text: &&'a str| text.split_once(':').is_some_and(|(kind, id)| is_id(kind) && is_id(id));
         if let Some(name) = scalar(view.value()).filter(sound) {
-            return Some(Self { text: name.clone(), at: view.at() });
+            return Some(Self { text: name, at: view.at() });
         }
         let text = text(view, report, "a thing, as kind:id", false)?;
-        let (kind, id) = kind_and_id(&text);
+        let (kind, id) = kind_and_id(text);
         if !is_id(kind) || !is_id(id) {
             let help = if kind.is_empty() && is_id(id) {
                 format!("write its kind too: account:{id}, function:{id}, bucket:{id} …")
             } else {
                 ID_HELP.to_owned()
             };
-            report.wrong(view, format!("`{}` does not name a thing", printable(&text)), help);
+            report.wrong(view, format!("`{}` does not name a thing", printable(text)), help);
             return None;
         }
         Some(Self { text, at: view.at() })
@@ -290,10 +288,10 @@ impl<'a> Read<'a> for ThingName<'a> {
 impl<'a> Read<'a> for PrincipalName<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         let text = text(view, report, "a principal", false)?;
-        if matches!(&*text, "anyone" | "signed-in") {
+        if matches!(text, "anyone" | "signed-in") {
             return Some(Self { text, at: view.at() });
         }
-        let (kind, id) = kind_and_id(&text);
+        let (kind, id) = kind_and_id(text);
         // Issuers are often addresses, and subjects may be anything printable.
         let sound = match kind {
             "outside" => !id.is_empty() && !id.contains(char::is_whitespace) && id.contains('/'),
@@ -304,7 +302,7 @@ impl<'a> Read<'a> for PrincipalName<'a> {
         }
         let words = ["anyone", "signed-in"];
         let help = match kind {
-            "" => match nearest(&text, words.into_iter()) {
+            "" => match nearest(text, words.into_iter()) {
                 Some(near) => format!("did you mean `{near}`?"),
                 None => format!("write anyone, signed-in, or a kind and an id: identity:{}", printable(id)),
             },
@@ -317,7 +315,7 @@ impl<'a> Read<'a> for PrincipalName<'a> {
             }
             _ => ID_HELP.to_owned(),
         };
-        report.wrong(view, format!("`{}` is not a principal", printable(&text)), help);
+        report.wrong(view, format!("`{}` is not a principal", printable(text)), help);
         None
     }
 }
@@ -328,13 +326,13 @@ fn pattern<'a>(
     report: &mut Report<'_>,
     what: &str,
     literal: impl Fn(&str) -> Option<String>,
-) -> Option<Cow<'a, str>> {
+) -> Option<&'a str> {
     let text = match view.value() {
         // The length of a pattern is bounded by what the pattern engine accepts.
-        Value::Text(text) | Value::Plain(text) if !text.chars().any(is_unprintable) => text.clone(),
+        Value::Text(text) | Value::Plain(text) if !text.chars().any(is_unprintable) => text,
         _ => text(view, report, what, false)?,
     };
-    if let Some(problem) = pattern_problem(&text, literal) {
+    if let Some(problem) = pattern_problem(text, literal) {
         report.wrong(view, problem.0, problem.1);
         return None;
     }
@@ -388,17 +386,17 @@ impl<'a> Read<'a> for AnyPattern<'a> {
     }
 }
 
-impl ActionPattern<'_> {
+impl<'a> ActionPattern<'a> {
     /// A pattern that is part of a longer text; the message and help where it is none.
-    pub(crate) fn part(text: &str) -> Result<Self, (String, String)> {
-        pattern_problem(text, wrong_action).map_or_else(|| Ok(Self(Cow::Owned(text.to_owned()))), Err)
+    pub(crate) fn part(text: &'a str) -> Result<Self, (String, String)> {
+        pattern_problem(text, wrong_action).map_or_else(|| Ok(Self(text)), Err)
     }
 }
 
-impl ResourcePattern<'_> {
+impl<'a> ResourcePattern<'a> {
     /// A pattern that is part of a longer text; the message and help where it is none.
-    pub(crate) fn part(text: &str) -> Result<Self, (String, String)> {
-        pattern_problem(text, wrong_resource).map_or_else(|| Ok(Self(Cow::Owned(text.to_owned()))), Err)
+    pub(crate) fn part(text: &'a str) -> Result<Self, (String, String)> {
+        pattern_problem(text, wrong_resource).map_or_else(|| Ok(Self(text)), Err)
     }
 }
 
@@ -447,11 +445,11 @@ impl<'a, V: Vocabulary> Read<'a> for Word<V> {
     }
 }
 
-impl<'a, T: Read<'a>> Read<'a> for Many<T> {
+impl<'a, T: Read<'a>> Read<'a> for Many<'a, T> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         match view.value() {
-            Value::List => Vec::read(view, report).map(Self),
-            _ => T::read(view, report).map(|only| Self(vec![only])),
+            Value::List => Read::read(view, report).map(Self),
+            _ => T::read(view, report).map(|only| Self(std::slice::from_ref(view.arena().alloc(only)))),
         }
     }
 }
@@ -554,16 +552,16 @@ impl<V: Vocabulary> JsonSchema for Word<V> {
     }
 }
 
-impl<T: Serialize> Serialize for Many<T> {
+impl<T: Serialize> Serialize for Many<'_, T> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        match self.0.as_slice() {
+        match self.0 {
             [only] => only.serialize(serializer),
             all => all.serialize(serializer),
         }
     }
 }
 
-impl<T: JsonSchema> JsonSchema for Many<T> {
+impl<T: JsonSchema> JsonSchema for Many<'_, T> {
     fn inline_schema() -> bool {
         true
     }

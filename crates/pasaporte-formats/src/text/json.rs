@@ -1,7 +1,6 @@
 //! JSON onto tapes, one value at a time, so that a large file is never in memory as values.
 
-use std::borrow::Cow;
-
+use bumpalo::Bump;
 use jiter::{Jiter, JiterError, Peek};
 
 use super::{Position, TapeError, Value, Writer};
@@ -64,13 +63,13 @@ impl<'a> Cursor<'a> {
     }
 
     /// Enters a map that is next; the first key, if there is one.
-    pub(crate) fn enter_map(&mut self) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
+    pub(crate) fn enter_map(&mut self) -> Result<Option<(Piece, Position)>, JsonError> {
         let key = self.json.next_object().map(|key| key.map(|key| Piece::of(self.text, key)));
         self.key(key)
     }
 
     /// The next key of the map that the cursor is in; none at its end.
-    pub(crate) fn next_key(&mut self) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
+    pub(crate) fn next_key(&mut self) -> Result<Option<(Piece, Position)>, JsonError> {
         let key = self.json.next_key().map(|key| key.map(|key| Piece::of(self.text, key)));
         self.key(key)
     }
@@ -96,7 +95,10 @@ impl<'a> Cursor<'a> {
     }
 
     /// Writes the next value. Recursion is bounded by the depth of the tape.
-    pub(crate) fn value(&mut self, writer: &mut Writer<'_, 'a>) -> Result<(), JsonError> {
+    pub(crate) fn value<'b>(&mut self, writer: &mut Writer<'_, 'b>) -> Result<(), JsonError>
+    where
+        'a: 'b,
+    {
         let peek = self.peek()?;
         let at = self.at();
         match peek {
@@ -111,7 +113,7 @@ impl<'a> Cursor<'a> {
             Peek::String => {
                 let piece = self.json.known_str().map(|text| Piece::of(self.text, text));
                 let piece = piece.map_err(|error| self.error(&error))?;
-                writer.leaf(Value::Text(piece.text(self.text)), at);
+                writer.leaf(Value::Text(self.string(piece, writer.arena())), at);
             }
             Peek::Array => {
                 writer.open(Value::List, at).map_err(|error| too_much(error, at))?;
@@ -126,7 +128,7 @@ impl<'a> Cursor<'a> {
                 writer.open(Value::Map, at).map_err(|error| too_much(error, at))?;
                 let mut key = self.enter_map()?;
                 while let Some((name, key_at)) = key {
-                    writer.leaf(Value::Text(name), key_at);
+                    writer.leaf(Value::Text(self.string(name, writer.arena())), key_at);
                     self.value(writer)?;
                     key = self.next_key()?;
                 }
@@ -136,17 +138,28 @@ impl<'a> Cursor<'a> {
                 let start = self.json.current_index();
                 self.json.known_number_bytes(peek).map(|_| ()).map_err(|error| self.error(&error))?;
                 let number = self.text.get(start..self.json.current_index()).unwrap_or_default();
-                writer.leaf(Value::Number(number.into()), at);
+                writer.leaf(Value::Number(number), at);
             }
         }
         Ok(())
+    }
+
+    /// The string that a piece is; one that is no part of the text is kept in the arena.
+    pub(crate) fn string<'b>(&self, piece: Piece, arena: &'b Bump) -> &'b str
+    where
+        'a: 'b,
+    {
+        match piece {
+            Piece::Here(range) => self.text.get(range).unwrap_or_default(),
+            Piece::Unescaped(string) => arena.alloc_str(&string),
+        }
     }
 
     /// A key and where it stands: its opening quote.
     fn key(
         &mut self,
         key: Result<Option<Piece>, JiterError>,
-    ) -> Result<Option<(Cow<'a, str>, Position)>, JsonError> {
+    ) -> Result<Option<(Piece, Position)>, JsonError> {
         let Some(piece) = key.map_err(|error| self.error(&error))? else { return Ok(None) };
         let start = match &piece {
             Piece::Here(range) => range.start.saturating_sub(1),
@@ -154,7 +167,7 @@ impl<'a> Cursor<'a> {
             Piece::Unescaped(_) => self.json.current_index(),
         };
         let at = self.position(start);
-        Ok(Some((piece.text(self.text), at)))
+        Ok(Some((piece, at)))
     }
 
     fn error(&mut self, error: &JiterError) -> JsonError {
@@ -178,7 +191,7 @@ impl<'a> Cursor<'a> {
 }
 
 /// A string of a JSON text: a part of the text, unless it has escapes.
-enum Piece {
+pub(crate) enum Piece {
     Here(std::ops::Range<usize>),
     Unescaped(String),
 }
@@ -190,13 +203,6 @@ impl Piece {
         match start.checked_add(string.len()) {
             Some(end) if end <= text.len() => Self::Here(start..end),
             _ => Self::Unescaped(string.to_owned()),
-        }
-    }
-
-    fn text(self, text: &str) -> Cow<'_, str> {
-        match self {
-            Self::Here(range) => Cow::Borrowed(text.get(range).unwrap_or_default()),
-            Self::Unescaped(string) => Cow::Owned(string),
         }
     }
 }

@@ -1,9 +1,11 @@
 //! A parsed value as one flat list of nodes, children after their parent.
 //!
 //! The tape of a record is written once, read, cleared and written again, so that reading a large
-//! file costs no allocation a record. Depth is bounded, and so is what aliases expand to.
+//! file costs no allocation a record. What it holds is borrowed from the text, or, where the text has escapes, from an
+//! arena beside it; what is read from a tape is kept in an arena too, and given back all at once. Depth is bounded,
+//! and so is what aliases expand to.
 
-use std::borrow::Cow;
+use bumpalo::Bump;
 
 /// Deepest nesting that is accepted; an estate needs less than ten.
 pub(crate) const DEEPEST: usize = 64;
@@ -18,16 +20,16 @@ pub(crate) struct Position {
 }
 
 /// What a node is.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) enum Value<'a> {
     Null,
     Bool(bool),
     /// A number as written.
-    Number(Cow<'a, str>),
+    Number(&'a str),
     /// Text in quotes.
-    Text(Cow<'a, str>),
+    Text(&'a str),
     /// A YAML scalar without quotes: text, number, boolean or null, as the reader wishes.
-    Plain(Cow<'a, str>),
+    Plain(&'a str),
     List,
     /// Keys and values in turn.
     Map,
@@ -71,8 +73,9 @@ pub(crate) struct Tape<'a> {
 }
 
 impl<'a> Tape<'a> {
-    pub(crate) fn root(&self) -> View<'_, 'a> {
-        View { tape: self, index: 0 }
+    /// The outermost value; what is read from it is kept in the arena.
+    pub(crate) fn root(&self, arena: &'a Bump) -> View<'_, 'a> {
+        View { tape: self, arena, index: 0 }
     }
 
     pub(crate) fn clear(&mut self) {
@@ -95,12 +98,18 @@ impl<'a> Tape<'a> {
 /// Writes a tape from the outside in.
 pub(crate) struct Writer<'t, 'a> {
     tape: &'t mut Tape<'a>,
+    arena: &'a Bump,
 }
 
 impl<'t, 'a> Writer<'t, 'a> {
-    pub(crate) fn new(tape: &'t mut Tape<'a>) -> Self {
+    pub(crate) fn new(tape: &'t mut Tape<'a>, arena: &'a Bump) -> Self {
         tape.clear();
-        Self { tape }
+        Self { tape, arena }
+    }
+
+    /// The arena for what is not borrowed from the text.
+    pub(crate) fn arena(&self) -> &'a Bump {
+        self.arena
     }
 
     /// Adds a value that has nothing in it; returns its node.
@@ -154,13 +163,27 @@ impl<'t, 'a> Writer<'t, 'a> {
 #[derive(Clone, Copy)]
 pub(crate) struct View<'t, 'a> {
     tape: &'t Tape<'a>,
+    arena: &'a Bump,
     index: usize,
 }
 
 impl<'t, 'a> View<'t, 'a> {
     /// The value, with an alias followed to what it repeats.
-    pub(crate) fn value(self) -> &'t Value<'a> {
-        &self.tape.nodes[self.target()].value
+    pub(crate) fn value(self) -> Value<'a> {
+        self.tape.nodes[self.target()].value
+    }
+
+    /// The arena that what is read is kept in.
+    pub(crate) fn arena(self) -> &'a Bump {
+        self.arena
+    }
+
+    /// The same value, but what is read from it is kept in another arena.
+    pub(crate) fn kept_in<'b>(self, arena: &'b Bump) -> View<'t, 'b>
+    where
+        'a: 'b,
+    {
+        View { tape: self.tape, arena, index: self.index }
     }
 
     /// Which value of its tape it is, whatever way led there.
@@ -175,7 +198,7 @@ impl<'t, 'a> View<'t, 'a> {
 
     /// What is in a list, or the keys and values of a map in turn; nothing in others.
     pub(crate) fn inside(self) -> impl Iterator<Item = View<'t, 'a>> {
-        let tape = self.tape;
+        let Self { tape, arena, .. } = self;
         let node = self.target();
         let end = match tape.nodes[node].value {
             Value::List | Value::Map => tape.nodes[node].end as usize,
@@ -184,7 +207,7 @@ impl<'t, 'a> View<'t, 'a> {
         let mut next = node + 1;
         std::iter::from_fn(move || {
             (next < end).then(|| {
-                let view = View { tape, index: next };
+                let view = View { tape, arena, index: next };
                 next = tape.nodes[next].end as usize;
                 view
             })
@@ -223,8 +246,8 @@ mod tests {
 
     #[test]
     fn sizes_count_what_aliases_repeat() {
-        let mut tape = Tape::default();
-        let mut writer = Writer::new(&mut tape);
+        let (mut tape, arena) = (Tape::default(), Bump::new());
+        let mut writer = Writer::new(&mut tape, &arena);
         let at = Position::default();
         writer.open(Value::List, at).unwrap();
         let mut repeated = writer.leaf(Value::Null, at);
@@ -244,8 +267,8 @@ mod tests {
 
     #[test]
     fn an_alias_inside_its_own_value_is_refused() {
-        let mut tape = Tape::default();
-        let mut writer = Writer::new(&mut tape);
+        let (mut tape, arena) = (Tape::default(), Bump::new());
+        let mut writer = Writer::new(&mut tape, &arena);
         let list = writer.open(Value::List, Position::default()).unwrap();
         assert_eq!(writer.alias(list, Position::default()), Err(TapeError::CircularAlias));
     }

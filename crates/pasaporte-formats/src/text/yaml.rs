@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 
+use bumpalo::Bump;
 use saphyr_parser::{Event, Marker, Parser, ScalarStyle};
 
 use super::{Position, Tape, TapeError, Value, Writer};
@@ -13,11 +14,15 @@ pub(crate) struct YamlError {
 }
 
 /// Reads the documents of a text in turn, each onto a tape of its own.
-pub(crate) fn documents<'a>(text: &'a str, mut each: impl FnMut(&Tape<'a>)) -> Result<(), YamlError> {
+pub(crate) fn documents<'a>(
+    text: &'a str,
+    arena: &'a Bump,
+    mut each: impl FnMut(&Tape<'a>),
+) -> Result<(), YamlError> {
     let mut tape = Tape::default();
     let mut parser = Parser::new_from_str(text);
     loop {
-        let mut writer = Writer::new(&mut tape);
+        let mut writer = Writer::new(&mut tape, arena);
         let mut anchors: Vec<(usize, usize)> = Vec::new();
         let more = document(&mut parser, &mut writer, &mut anchors)?;
         if writer.is_complete() {
@@ -50,6 +55,10 @@ fn document<'a>(
                     let message = format!("the tag {}{} is not known here", tag.handle, tag.suffix);
                     return Err(YamlError { message, at });
                 }
+                let text = match text {
+                    Cow::Borrowed(text) => text,
+                    Cow::Owned(text) => &*writer.arena().alloc_str(&text),
+                };
                 (anchor, writer.leaf(scalar(text, style), at))
             }
             Event::SequenceStart(anchor, _) => (anchor, writer.open(Value::List, at).map_err(refused)?),
@@ -77,9 +86,9 @@ fn document<'a>(
     Ok(false)
 }
 
-fn scalar(text: Cow<'_, str>, style: ScalarStyle) -> Value<'_> {
+fn scalar(text: &str, style: ScalarStyle) -> Value<'_> {
     match style {
-        ScalarStyle::Plain => match &*text {
+        ScalarStyle::Plain => match text {
             "" | "~" | "null" => Value::Null,
             "true" => Value::Bool(true),
             "false" => Value::Bool(false),

@@ -11,8 +11,8 @@ use crate::text::Position;
 
 impl Converter<'_, '_> {
     pub(super) fn function(&mut self, it: &entries::Function<'_>) {
-        let id: FunctionId = self.builder.mention(&it.id.text);
-        let settings: Short<Name> = it.settings.iter().map(|setting| self.builder.name(&setting.0)).collect();
+        let id: FunctionId = self.builder.mention(it.id.text);
+        let settings: Short<Name> = it.settings.iter().map(|setting| self.builder.name(setting.0)).collect();
         let settings = self.builder.list(&settings);
         let function = model::Function {
             scope: self.mention(it.scope.as_ref()),
@@ -28,13 +28,13 @@ impl Converter<'_, '_> {
         };
         let origin = function.origin;
         self.builder.declare(id, function, origin);
-        for endpoint in &it.endpoints {
+        for endpoint in it.endpoints {
             self.endpoint(endpoint, Some(&it.id));
         }
-        for trigger in &it.triggers {
+        for trigger in it.triggers {
             self.trigger(trigger, Some(&it.id));
         }
-        for admission in &it.invoke {
+        for admission in it.invoke {
             self.admission(admission, Some(Thing::Function(id)), Side::Invoke);
         }
     }
@@ -77,12 +77,12 @@ impl Converter<'_, '_> {
             self.report.wrong_at(it.at, 1, "`presents` without a gateway", help);
             return;
         }
-        let function: FunctionId = self.builder.mention(&function.text);
+        let function: FunctionId = self.builder.mention(function.text);
         let presents = match &it.presents {
             None | Some(Presents::Nothing) => model::Presents::Nothing,
             Some(Presents::Caller) => model::Presents::Caller,
-            Some(Presents::Identity(id)) => model::Presents::Identity(self.builder.mention(&id.text)),
-            Some(Presents::Key(id)) => model::Presents::Key(self.builder.mention(&id.text)),
+            Some(Presents::Identity(id)) => model::Presents::Identity(self.builder.mention(id.text)),
+            Some(Presents::Key(id)) => model::Presents::Key(self.builder.mention(id.text)),
         };
         let methods: Short<Name> =
             it.methods.0.iter().map(|method| self.builder.name(&method.0.to_uppercase())).collect();
@@ -91,13 +91,13 @@ impl Converter<'_, '_> {
             function,
             way: match &it.gateway {
                 None => Way::Direct,
-                Some(gateway) => Way::Route { gateway: self.builder.name(&gateway.text), presents },
+                Some(gateway) => Way::Route { gateway: self.builder.name(gateway.text), presents },
             },
             check: match &it.check {
                 Check::None => model::Check::None,
                 Check::Identity => model::Check::Identity,
                 Check::Key(reach) => model::Check::Key(*reach),
-                Check::Token(verifier) => model::Check::Token(self.builder.mention(&verifier.text)),
+                Check::Token(verifier) => model::Check::Token(self.builder.mention(verifier.text)),
             },
             network: match &it.network {
                 None | Some(Network::Internet) => model::Network::Internet,
@@ -107,7 +107,7 @@ impl Converter<'_, '_> {
             methods,
             path: self.name(it.path.as_ref()),
             url: self.name(it.url.as_ref().map(|url| &url.0)),
-            allowed_origins: self.list(&it.allowed_origins.0),
+            allowed_origins: self.list(it.allowed_origins.0),
             allows_credentials: it.allows_credentials,
             state: it.state.map_or(State::Enabled, |word| word.0),
             origin: self.origin(it.at),
@@ -122,7 +122,7 @@ impl Converter<'_, '_> {
         let source = it.source.as_ref();
         let kind = match (&it.kind, source) {
             (Some(kind), _) => kind.text.to_string(),
-            (None, Some(source)) => kind_and_id(&source.text).0.to_owned(),
+            (None, Some(source)) => kind_and_id(source.text).0.to_owned(),
             (None, None) => {
                 let help = "say what it runs on: `source: queue:ID`, or `kind: timer`";
                 self.report.wrong_at(it.at, 1, "a trigger needs `source` or `kind`", help);
@@ -130,10 +130,10 @@ impl Converter<'_, '_> {
             }
         };
         let id = it.id.as_ref().map_or_else(
-            || format!("{}/on/{}", function.text, source.map_or(kind.as_str(), |source| &source.text)),
+            || format!("{}/on/{}", function.text, source.map_or(kind.as_str(), |source| source.text)),
             |id| id.text.to_string(),
         );
-        let function: FunctionId = self.builder.mention(&function.text);
+        let function: FunctionId = self.builder.mention(function.text);
         let source = source.map(|source| self.thing(source));
         let trigger = model::Trigger {
             function,
@@ -151,8 +151,8 @@ impl Converter<'_, '_> {
 
     pub(super) fn contract(&mut self, it: &entries::Contract<'_>) {
         let of = match (&it.gateway, &it.function) {
-            (Some(gateway), None) => ContractOf::Gateway(self.builder.name(&gateway.text)),
-            (None, Some(function)) => ContractOf::Function(self.builder.mention(&function.text)),
+            (Some(gateway), None) => ContractOf::Gateway(self.builder.name(gateway.text)),
+            (None, Some(function)) => ContractOf::Function(self.builder.mention(function.text)),
             _ => {
                 let message = "a contract is of one `gateway` or of one `function`";
                 self.report.wrong_at(it.at, 1, message, "name one of them");
@@ -161,12 +161,12 @@ impl Converter<'_, '_> {
         };
         let contract = Contract {
             of,
-            document: self.builder.name(&it.document.0),
+            document: self.builder.name(it.document.0),
             operations: Vec::new(),
             unread: Vec::new(),
             origin: self.origin(it.at),
         };
-        let id: ContractId = self.builder.mention(&it.id.text);
+        let id: ContractId = self.builder.mention(it.id.text);
         let origin = contract.origin;
         self.builder.declare(id, contract, origin);
     }
@@ -174,7 +174,7 @@ impl Converter<'_, '_> {
     pub(super) fn attempt(&mut self, it: &entries::Attempt<'_>) {
         let came = match (it.status, &it.failed) {
             (Some(status), None) if (100..=599).contains(&status) => Came::Status(status as u16),
-            (None, Some(why)) => Came::Nothing(self.builder.name(&why.0)),
+            (None, Some(why)) => Came::Nothing(self.builder.name(why.0)),
             _ => {
                 let help = "write the HTTP `status`, from 100 to 599, or why the try `failed`";
                 self.report.wrong_at(it.at, 1, "a try has one outcome", help);
@@ -182,7 +182,7 @@ impl Converter<'_, '_> {
             }
         };
         let attempt = Attempt {
-            endpoint: self.builder.mention(&it.endpoint.text),
+            endpoint: self.builder.mention(it.endpoint.text),
             method: self.builder.name(&it.method.0.to_uppercase()),
             at: it.when.0,
             came,

@@ -69,11 +69,11 @@ impl Converter<'_, '_> {
     }
 
     fn name(&mut self, text: Option<&Text<'_>>) -> Option<Name> {
-        text.map(|text| self.builder.name(&text.0))
+        text.map(|text| self.builder.name(text.0))
     }
 
     fn names(&mut self, texts: &[Text<'_>]) -> Short<Name> {
-        texts.iter().map(|text| self.builder.name(&text.0)).collect()
+        texts.iter().map(|text| self.builder.name(text.0)).collect()
     }
 
     fn list(&mut self, texts: &[Text<'_>]) -> List<Name> {
@@ -82,14 +82,14 @@ impl Converter<'_, '_> {
     }
 
     fn mention<K: Kept>(&mut self, name: Option<&Written<'_>>) -> Option<K> {
-        name.map(|name| self.builder.mention(&name.text))
+        name.map(|name| self.builder.mention(name.text))
     }
 
     fn tags(&mut self, tags: &Tags<'_>) -> List<(Name, Name)> {
         let mut all: Short<(Name, Name)> = tags
             .0
             .iter()
-            .map(|(name, value)| (self.builder.name(name), self.builder.name(&value.0)))
+            .map(|(name, value)| (self.builder.name(name), self.builder.name(value.0)))
             .collect();
         all.sort_unstable();
         self.builder.list(&all)
@@ -100,11 +100,11 @@ impl Converter<'_, '_> {
             let message = "only an account has `cross_account` and `action_case`";
             self.report.wrong_at(it.at, 1, message, "say them of the account");
         }
-        let id: ScopeId = self.builder.mention(&it.id.text);
+        let id: ScopeId = self.builder.mention(it.id.text);
         let scope = model::Scope {
             kind: it.kind.0,
             parent: self.mention(it.scope.as_ref()),
-            platform: it.platform.as_ref().map(|name| self.builder.name(&name.text)),
+            platform: it.platform.as_ref().map(|name| self.builder.name(name.text)),
             environment: it.environment.map(|word| word.0),
             owner: self.name(it.owner.as_ref()),
             runs_as: self.mention(it.runs_as.as_ref()),
@@ -117,7 +117,7 @@ impl Converter<'_, '_> {
     }
 
     fn identity(&mut self, it: &entries::Identity<'_>) {
-        let id: IdentityId = self.builder.mention(&it.id.text);
+        let id: IdentityId = self.builder.mention(it.id.text);
         let identity = model::Identity {
             scope: self.mention(it.scope.as_ref()),
             kind: it.kind.0,
@@ -130,29 +130,29 @@ impl Converter<'_, '_> {
         };
         let origin = identity.origin;
         self.builder.declare(id, identity, origin);
-        for admission in &it.trust {
+        for admission in it.trust {
             self.admission(admission, Some(Thing::Identity(id)), Side::Trust);
         }
-        self.grants(&it.grants, Principal::Identity(id));
+        self.grants(it.grants, Principal::Identity(id));
     }
 
     fn user(&mut self, it: &entries::User<'_>) {
-        let id: UserId = self.builder.mention(&it.id.text);
+        let id: UserId = self.builder.mention(it.id.text);
         let scope = self.mention(it.scope.as_ref());
         let user = model::User { scope, tags: self.tags(&it.tags), origin: self.origin(it.at) };
         let origin = user.origin;
         self.builder.declare(id, user, origin);
-        self.grants(&it.grants, Principal::User(id));
+        self.grants(it.grants, Principal::User(id));
     }
 
     fn group(&mut self, it: &entries::Group<'_>) {
-        let id: GroupId = self.builder.mention(&it.id.text);
+        let id: GroupId = self.builder.mention(it.id.text);
         let rule = it.rule.as_ref().map(|rule| model::MembershipRule {
             kind: rule.kind.map_or(MemberKind::Function, |word| word.0),
             within: self.mention(rule.scope.as_ref()),
             tag: rule.tag.as_ref().map(|tag| match tag.0.split_once('=') {
                 Some((name, value)) => (self.builder.name(name), Some(self.builder.name(value))),
-                None => (self.builder.name(&tag.0), None),
+                None => (self.builder.name(tag.0), None),
             }),
             named: rule.named.as_ref().map(any_pattern),
         });
@@ -164,16 +164,16 @@ impl Converter<'_, '_> {
         };
         let origin = group.origin;
         self.builder.declare(id, group, origin);
-        self.grants(&it.grants, Principal::Group(id));
+        self.grants(it.grants, Principal::Group(id));
     }
 
     fn permission_set(&mut self, it: &entries::PermissionSet<'_>) {
-        let id: SetId = self.builder.mention(&it.id.text);
+        let id: SetId = self.builder.mention(it.id.text);
         let set = model::PermissionSet {
             scope: self.mention(it.scope.as_ref()),
             made_by: it.origin.map_or(SetOrigin::Custom, |word| word.0),
-            statements: self.statements(&it.statements),
-            includes: it.includes.0.iter().map(|set| self.builder.mention(&set.text)).collect(),
+            statements: self.statements(it.statements),
+            includes: it.includes.0.iter().map(|set| self.builder.mention(set.text)).collect(),
             origin: self.origin(it.at),
         };
         let origin = set.origin;
@@ -206,10 +206,10 @@ impl Converter<'_, '_> {
             return;
         }
         let grant = model::Grant {
-            id: it.id.as_ref().map(|id| self.builder.name(&id.text)),
+            id: it.id.as_ref().map(|id| self.builder.name(id.text)),
             principal,
             set: self.mention(it.set.as_ref()),
-            statements: self.statements(&it.statements),
+            statements: self.statements(it.statements),
             at: match &it.at_place {
                 None => At::Everywhere,
                 Some(place) => At::Thing(self.thing(place)),
@@ -265,7 +265,7 @@ impl Converter<'_, '_> {
         let to: Short<Principal> = it.to.iter().map(|who| self.principal(who)).collect();
         let to = self.builder.list(&to);
         let admission = model::Admission {
-            id: it.id.as_ref().map(|id| self.builder.name(&id.text)),
+            id: it.id.as_ref().map(|id| self.builder.name(id.text)),
             on,
             to,
             statement: self.builder.statement(statement),
@@ -275,7 +275,7 @@ impl Converter<'_, '_> {
 
     fn ceiling(&mut self, it: &entries::Ceiling<'_>) {
         let mut over = Vec::new();
-        for named in &it.over.0 {
+        for named in it.over.0 {
             match self.thing(named) {
                 Thing::Identity(id) => over.push(Bounded::Identity(id)),
                 Thing::Scope(id) => over.push(Bounded::Scope(id)),
@@ -289,9 +289,9 @@ impl Converter<'_, '_> {
             self.report.wrong_at(it.at, 1, "a ceiling over nothing", "name an identity or a scope in `over`");
         }
         let ceiling = model::Ceiling {
-            id: it.id.as_ref().map(|id| self.builder.name(&id.text)),
+            id: it.id.as_ref().map(|id| self.builder.name(id.text)),
             over: over.into(),
-            statements: self.statements(&it.statements),
+            statements: self.statements(it.statements),
             origin: self.origin(it.at),
         };
         self.builder.ceiling(ceiling);
@@ -299,9 +299,9 @@ impl Converter<'_, '_> {
 
     fn enrolment(&mut self, it: &entries::Enrolment<'_>) {
         let enrolment = model::Enrolment {
-            system: self.builder.name(&it.system.text),
-            client_id: self.builder.name(&it.client_id.0),
-            role: self.builder.name(&it.role.0),
+            system: self.builder.name(it.system.text),
+            client_id: self.builder.name(it.client_id.0),
+            role: self.builder.name(it.role.0),
             wide: it.wide,
             scope: self.mention(it.scope.as_ref()),
             origin: self.origin(it.at),
@@ -310,13 +310,13 @@ impl Converter<'_, '_> {
     }
 
     fn resource(&mut self, it: &entries::Resource<'_>) {
-        let (kind, _) = kind_and_id(&it.id.text);
+        let (kind, _) = kind_and_id(it.id.text);
         if THING_KINDS.contains(&kind) {
             let help = format!("{kind} things have a section of their own; name another kind of resource");
             self.report.wrong_at(it.id.at, 1, format!("`{kind}` is not a kind of resource"), help);
             return;
         }
-        let name: model::ResourceId = self.builder.mention(&it.id.text);
+        let name: model::ResourceId = self.builder.mention(it.id.text);
         let resource = model::Resource {
             kind: self.builder.name(kind),
             scope: self.mention(it.scope.as_ref()),
@@ -328,13 +328,13 @@ impl Converter<'_, '_> {
         };
         let origin = resource.origin;
         self.builder.declare(name, resource, origin);
-        for admission in &it.access {
+        for admission in it.access {
             self.admission(admission, Some(Thing::Resource(name)), Side::Access);
         }
     }
 
     fn action(&mut self, it: &entries::Action<'_>) {
-        let Ok(pattern) = Pattern::parse(&it.action.0) else { return };
+        let Ok(pattern) = Pattern::parse(it.action.0) else { return };
         let entry = model::ActionEntry { pattern, class: it.class.0, origin: self.origin(it.at) };
         self.builder.action(entry);
     }
@@ -342,7 +342,7 @@ impl Converter<'_, '_> {
     fn usage(&mut self, it: &entries::Usage<'_>) {
         let usage = model::Usage {
             principal: self.principal(&it.who),
-            action: self.builder.name(&it.did.text),
+            action: self.builder.name(it.did.text),
             on: it.to.as_ref().map(|thing| self.thing(thing)),
             count: it.count.unwrap_or(1),
             first: moment(it.first),
@@ -356,9 +356,9 @@ impl Converter<'_, '_> {
         if it.from.0 >= it.to.0 {
             self.report.wrong_at(it.at, 1, "the logs end before they begin", "`from` is earlier than `to`");
         }
-        let actions = it.actions.0.iter().filter_map(|action| Pattern::parse(&action.0).ok()).collect();
+        let actions = it.actions.0.iter().filter_map(|action| Pattern::parse(action.0).ok()).collect();
         let coverage = model::LogCoverage {
-            scope: self.builder.mention(&it.scope.text),
+            scope: self.builder.mention(it.scope.text),
             actions,
             from: it.from.0,
             to: it.to.0,
@@ -369,7 +369,7 @@ impl Converter<'_, '_> {
 
     fn blind_spot(&mut self, it: &entries::BlindSpot<'_>) {
         let spot = model::BlindSpot {
-            what: self.builder.name(&it.what.0),
+            what: self.builder.name(it.what.0),
             hides: self.name(it.hides.as_ref()),
             scope: self.mention(it.scope.as_ref()),
             origin: self.origin(it.at),
@@ -379,7 +379,7 @@ impl Converter<'_, '_> {
 
     /// The thing of a name: its kind was written, so the id is one of that kind's.
     fn thing(&mut self, named: &ThingName<'_>) -> Thing {
-        let (kind, id) = kind_and_id(&named.text);
+        let (kind, id) = kind_and_id(named.text);
         if let Some(kind) = scope_kind(kind) {
             let origin = self.origin(named.at);
             return Thing::Scope(self.builder.mention_scope(kind, id, origin));
@@ -397,12 +397,12 @@ impl Converter<'_, '_> {
             "verifier" => Thing::Verifier(builder.mention(id)),
             "token" => Thing::Token(builder.mention(id)),
             "contract" => Thing::Contract(builder.mention(id)),
-            _ => Thing::Resource(builder.mention(&named.text)),
+            _ => Thing::Resource(builder.mention(named.text)),
         }
     }
 
     fn principal(&mut self, named: &PrincipalName<'_>) -> Principal {
-        let (kind, id) = kind_and_id(&named.text);
+        let (kind, id) = kind_and_id(named.text);
         match kind {
             "account" => {
                 let origin = self.origin(named.at);
@@ -443,13 +443,13 @@ impl Converter<'_, '_> {
         self.builder.statement(statement)
     }
 
-    fn actions(&mut self, picked: &Picked<ActionPattern<'_>>) -> ActionsId {
-        let selection = self.selection(picked, |pattern| &pattern.0);
+    fn actions(&mut self, picked: &Picked<'_, ActionPattern<'_>>) -> ActionsId {
+        let selection = self.selection(picked, |pattern| pattern.0);
         self.builder.actions(selection)
     }
 
-    fn resources(&mut self, picked: &Picked<ResourcePattern<'_>>) -> ResourcesId {
-        let selection = self.selection(picked, |pattern| &pattern.0);
+    fn resources(&mut self, picked: &Picked<'_, ResourcePattern<'_>>) -> ResourcesId {
+        let selection = self.selection(picked, |pattern| pattern.0);
         self.builder.resources(selection)
     }
 
@@ -459,8 +459,8 @@ impl Converter<'_, '_> {
     }
 
     /// What is picked; all but the exceptions where nothing else is listed.
-    fn selection<P>(&mut self, picked: &Picked<P>, text: impl Fn(&P) -> &str) -> Selection {
-        match (picked.any.as_slice(), picked.except.as_slice()) {
+    fn selection<P>(&mut self, picked: &Picked<'_, P>, text: impl Fn(&P) -> &str) -> Selection {
+        match (picked.any, picked.except) {
             ([only], []) => Selection::One(self.pattern(text(only))),
             (any, except) => {
                 let any: Short<PatternId> = any.iter().map(|pattern| self.pattern(text(pattern))).collect();
@@ -485,8 +485,8 @@ impl Converter<'_, '_> {
                 Some(model::Condition::Test(attribute, self.test(test)))
             })
             .collect();
-        for text in &when.opaque {
-            conditions.push(model::Condition::Opaque(self.builder.name(&text.0)));
+        for text in when.opaque {
+            conditions.push(model::Condition::Opaque(self.builder.name(text.0)));
         }
         conditions.into()
     }
@@ -553,5 +553,5 @@ fn moment(moment: Option<Moment>) -> Option<jiff::Timestamp> {
 }
 
 fn any_pattern(pattern: &AnyPattern<'_>) -> Pattern {
-    Pattern::parse(&pattern.0).expect("patterns are checked as they are read")
+    Pattern::parse(pattern.0).expect("patterns are checked as they are read")
 }

@@ -35,23 +35,23 @@ impl Converter<'_, '_> {
                 Some(LastUsed::At(time)) => LastUse::At(time.0),
             },
             observed_since: moment(it.observed_since),
-            fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(&name.text)),
-            held_by: self.list(&it.held_by.0),
-            seen_in: self.list(&it.seen_in.0),
+            fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(name.text)),
+            held_by: self.list(it.held_by.0),
+            seen_in: self.list(it.seen_in.0),
             origin: self.origin(it.at),
         };
-        let id: model::KeyId = self.builder.mention(&it.id.text);
+        let id: model::KeyId = self.builder.mention(it.id.text);
         let origin = key.origin;
         self.builder.declare(id, key, origin);
     }
 
     pub(super) fn verifier(&mut self, it: &entries::Verifier<'_>) {
-        let id: VerifierId = self.builder.mention(&it.id.text);
+        let id: VerifierId = self.builder.mention(it.id.text);
         let verifier = model::Verifier {
             scope: self.mention(it.scope.as_ref()),
-            issuers: self.list(&it.issuers.0),
-            audiences: self.list(&it.audiences.0),
-            algorithms: self.list(&it.algorithms.0),
+            issuers: self.list(it.issuers.0),
+            audiences: self.list(it.audiences.0),
+            algorithms: self.list(it.algorithms.0),
             key_set: self.name(it.key_set.as_ref()),
             keys: None,
             checks_signature: it.checks_signature.unwrap_or(true),
@@ -63,16 +63,16 @@ impl Converter<'_, '_> {
     }
 
     pub(super) fn token(&mut self, it: &entries::Token<'_>) {
-        let id: model::TokenId = self.builder.mention(&it.id.text);
+        let id: model::TokenId = self.builder.mention(it.id.text);
         let token = model::Token {
             issuer: self.name(it.issuer.as_ref()),
-            audiences: self.list(&it.audiences.0),
+            audiences: self.list(it.audiences.0),
             algorithm: self.name(it.algorithm.as_ref()),
             key_id: self.name(it.key_id.as_ref()),
             public: it.public,
             issued: moment(it.issued),
             expires: moment(it.expires),
-            fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(&name.text)),
+            fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(name.text)),
             verifier: self.mention(it.verifier.as_ref()),
             origin: self.origin(it.at),
         };
