@@ -1,12 +1,13 @@
 //! Every distinct string of an estate, kept once.
 //!
 //! An estate repeats itself: most of a large file is the same few names again. A [`Name`] is the
-//! position of a string in this table, so equal strings are equal numbers. The strings stand in one text,
-//! end to end, so that a name costs its letters and ten bytes.
+//! place of a string in one text that holds them all, end to end, each behind its length; so equal strings are equal
+//! numbers, a name costs its letters and six bytes, and to look one up touches no more than the table and the string.
 
 use std::hash::{BuildHasher, Hasher};
 
 use hashbrown::HashTable;
+use hashbrown::hash_table::Entry;
 use rustc_hash::FxBuildHasher;
 
 use super::ids::Position;
@@ -15,19 +16,11 @@ use super::ids::Position;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Name(Position);
 
-impl Name {
-    pub(super) fn index(self) -> usize {
-        self.0.index()
-    }
-}
-
 /// The table of interned strings.
 #[derive(Debug, Default)]
 pub struct Names {
     text: String,
-    /// Where each string ends, and the next begins.
-    ends: Vec<u32>,
-    by_text: HashTable<u32>,
+    by_text: HashTable<Name>,
 }
 
 fn hash(text: &str) -> u64 {
@@ -36,10 +29,34 @@ fn hash(text: &str) -> u64 {
     hasher.finish()
 }
 
-fn at<'t>(text: &'t str, ends: &[u32], index: u32) -> &'t str {
-    let index = index as usize;
-    let start = if index == 0 { 0 } else { ends[index - 1] as usize };
-    &text[start..ends[index] as usize]
+/// Lengths from here on take more than one character: this one, and then `DIGITS` of seven bits.
+const LONG: u8 = 0x7f;
+const DIGITS: usize = 5;
+
+/// Writes a string behind its length.
+fn put(all: &mut String, text: &str) {
+    match u8::try_from(text.len()) {
+        Ok(short) if short < LONG => all.push(char::from(short)),
+        _ => {
+            all.push(char::from(LONG));
+            all.extend((0..DIGITS).map(|digit| char::from((text.len() >> (7 * digit)) as u8 & 0x7f)));
+        }
+    }
+    all.push_str(text);
+}
+
+/// The string behind a name.
+fn at(all: &str, name: Name) -> &str {
+    let place = name.0.index();
+    let short = all.as_bytes()[place];
+    let (start, length) = if short < LONG {
+        (place + 1, usize::from(short))
+    } else {
+        let start = place + 1 + DIGITS;
+        let digits = all.as_bytes()[place + 1..start].iter().rev();
+        (start, digits.fold(0, |length, digit| (length << 7) + usize::from(*digit)))
+    };
+    &all[start..start + length]
 }
 
 /// About how many bytes of an estate there are to a new name.
@@ -50,33 +67,51 @@ const MOST_AHEAD: u64 = 1 << 22;
 impl Names {
     /// Makes room for the names of so many bytes of estate, so that the table need not grow step by step.
     pub(super) fn make_room(&mut self, bytes: u64) {
-        let Self { text, ends, by_text } = self;
+        let Self { text, by_text } = self;
         let more = (bytes / BYTES_A_NAME).min(MOST_AHEAD) as usize;
-        by_text.reserve(more, |&index| hash(at(text, ends, index)));
+        by_text.reserve(more, |&name| hash(at(text, name)));
     }
 
     /// The name of `text`, new or known.
     pub fn intern(&mut self, text: &str) -> Name {
-        let Self { text: all, ends, by_text } = self;
-        let hashed = hash(text);
-        if let Some(&index) = by_text.find(hashed, |&index| at(all, ends, index) == text) {
-            return Name(Position::new(index as usize));
+        let Self { text: all, by_text } = self;
+        match by_text.entry(hash(text), |&name| at(all, name) == text, |&name| hash(at(all, name))) {
+            Entry::Occupied(known) => *known.get(),
+            Entry::Vacant(new) => {
+                let name = Name(Position::new(all.len()));
+                new.insert(name);
+                put(all, text);
+                name
+            }
         }
-        let index = ends.len();
-        all.push_str(text);
-        ends.push(u32::try_from(all.len()).expect("an estate has less than 4 GiB of distinct names"));
-        by_text.insert_unique(hashed, index as u32, |&index| hash(at(all, ends, index)));
-        Name(Position::new(index))
     }
 
     /// The name of `text` if the estate mentions it anywhere.
     pub fn find(&self, text: &str) -> Option<Name> {
-        let found = self.by_text.find(hash(text), |&index| at(&self.text, &self.ends, index) == text);
-        found.map(|&index| Name(Position::new(index as usize)))
+        self.by_text.find(hash(text), |&name| at(&self.text, name) == text).copied()
     }
 
     /// The string behind a name.
     pub fn text(&self, name: Name) -> &str {
-        at(&self.text, &self.ends, name.index() as u32)
+        at(&self.text, name)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn strings_of_any_length_come_back() {
+        let mut names = Names::default();
+        let texts = [0, 1, 126, 127, 128, 300, 20_000, 1 << 21]
+            .map(|length| "ñ".repeat(length / 2) + &"a".repeat(length % 2));
+        let known = texts.each_ref().map(|text| names.intern(text));
+        for (text, name) in texts.iter().zip(known) {
+            assert_eq!(names.text(name), text);
+            assert_eq!(names.intern(text), name);
+            assert_eq!(names.find(text), Some(name));
+        }
+        assert_eq!(names.find("\u{1}a"), None, "a length is no part of a name");
     }
 }

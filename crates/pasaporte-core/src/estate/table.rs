@@ -3,6 +3,7 @@
 use std::hash::BuildHasher;
 
 use hashbrown::HashTable;
+use hashbrown::hash_table::Entry;
 use rustc_hash::FxBuildHasher;
 
 use super::ids::Id;
@@ -33,15 +34,18 @@ fn hash(name: Name) -> u64 {
 
 impl<T> Table<T> {
     pub(super) fn mention(&mut self, name: Name) -> usize {
-        if let Some(index) = self.find(name) {
-            return index;
-        }
         let Self { names, slots, by_name } = self;
-        let index = names.len();
-        names.push(name);
-        slots.push(None);
-        by_name.insert_unique(hash(name), index as u32, |&index| hash(names[index as usize]));
-        index
+        let is_it = |&index: &u32| names[index as usize] == name;
+        match by_name.entry(hash(name), is_it, |&index| hash(names[index as usize])) {
+            Entry::Occupied(known) => *known.get() as usize,
+            Entry::Vacant(new) => {
+                let index = names.len();
+                new.insert(index as u32);
+                names.push(name);
+                slots.push(None);
+                index
+            }
+        }
     }
 
     pub(super) fn fill(&mut self, index: usize, value: T) {

@@ -7,8 +7,9 @@ use pasaporte_core::estate::{
 
 use super::choices::{Check, LastUsed, Network, Presents, Tags};
 use super::statements::{Admission, Statement, When};
+use super::url::Url;
 use super::values::{
-    ActionPattern, AnyPattern, Many, Moment, Name, PrincipalName, SettingName, Text, ThingName, Url, Word,
+    ActionPattern, AnyPattern, Many, Moment, Name, PrincipalName, SettingName, Text, ThingName, Word,
 };
 use crate::read::record;
 

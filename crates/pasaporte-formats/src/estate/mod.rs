@@ -12,6 +12,7 @@ mod lines;
 mod load;
 mod reader;
 mod statements;
+mod url;
 mod values;
 
 pub(crate) use document::Document;

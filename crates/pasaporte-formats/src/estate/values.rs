@@ -38,6 +38,10 @@ pub(crate) struct Name<'a> {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct ThingName<'a> {
     pub(crate) text: &'a str,
+    /// What stands before the colon.
+    pub(crate) kind: &'a str,
+    /// What stands after it.
+    pub(crate) id: &'a str,
     pub(crate) at: Position,
 }
 
@@ -45,6 +49,10 @@ pub(crate) struct ThingName<'a> {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct PrincipalName<'a> {
     pub(crate) text: &'a str,
+    /// What stands before the colon, if there is one.
+    pub(crate) kind: &'a str,
+    /// What stands after it.
+    pub(crate) id: &'a str,
     pub(crate) at: Position,
 }
 
@@ -59,10 +67,6 @@ pub(crate) struct ResourcePattern<'a>(pub(crate) &'a str);
 /// A pattern over anything else: ids of members, values of attributes.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct AnyPattern<'a>(pub(crate) &'a str);
-
-/// An absolute URL of a web server, without a name or password in it.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) struct Url<'a>(pub(crate) Text<'a>);
 
 /// A moment: RFC 3339, or a date, which is its start in UTC.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -117,8 +121,11 @@ pub(crate) const THING_KINDS: &[&str] = &[
 ];
 
 /// The kind before a colon and the id after it.
-pub(crate) fn kind_and_id(text: &str) -> (&str, &str) {
-    text.split_once(':').unwrap_or(("", text))
+fn kind_and_id(text: &str) -> (&str, &str) {
+    match memchr::memchr(b':', text.as_bytes()) {
+        Some(colon) => (&text[..colon], &text[colon + 1..]),
+        None => ("", text),
+    }
 }
 
 /// Whether a text is an id.
@@ -152,21 +159,18 @@ const OF_IDS: [bool; 256] = {
 const ID_HELP: &str = "an id is letters, digits and - _ . / @ + ~ =, begins with a letter or digit, and is at most \
                        512 characters long";
 
-/// A scalar's text as it stands.
-fn scalar(value: Value<'_>) -> Option<&str> {
-    match value {
-        Value::Text(text) | Value::Plain(text) => Some(text),
-        _ => None,
-    }
-}
-
 /// Whether a text is printable ASCII; without branches, so that many bytes are looked at together.
 fn is_plain(text: &str) -> bool {
     text.bytes().fold(true, |plain, byte| plain & matches!(byte, b' '..=b'~'))
 }
 
 /// The text of a scalar, free of unprintable characters and not too long.
-fn text<'a>(view: View<'_, 'a>, report: &mut Report<'_>, expected: &str, multiline: bool) -> Option<&'a str> {
+pub(super) fn text<'a>(
+    view: View<'_, 'a>,
+    report: &mut Report<'_>,
+    expected: &str,
+    multiline: bool,
+) -> Option<&'a str> {
     let text: &'a str = match view.value() {
         Value::Text(text) | Value::Plain(text) => text,
         Value::Bool(value) if matches!(expected, "text") => {
@@ -206,36 +210,15 @@ impl<'a> Read<'a> for Text<'a> {
     }
 }
 
-impl<'a> Read<'a> for Url<'a> {
-    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        let text = text(view, report, "an address, as a URL", false)?;
-        let wrong = match url::Url::parse(text) {
-            Err(error) => Some((format!("not a URL: {error}"), "write it whole: https://HOST/PATH")),
-            Ok(url) if !matches!(url.scheme(), "http" | "https") || url.host().is_none() => {
-                Some(("not the URL of a web server".to_owned(), "write it whole: https://HOST/PATH"))
-            }
-            Ok(url) if !url.username().is_empty() || url.password().is_some() || url.query().is_some() => {
-                Some((
-                    "an address with something secret in it, or with a question".to_owned(),
-                    "leave out what stands before `@` and after `?`: secrets have no place in an estate",
-                ))
-            }
-            Ok(_) => None,
-        };
-        match wrong {
-            None => Some(Self(Text(text))),
-            Some((message, help)) => {
-                report.wrong(view, message, help);
-                None
-            }
-        }
-    }
-}
-
 impl<'a> Read<'a> for SettingName<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         let text = text(view, report, "the name of a setting", false)?;
-        if text.contains(|each: char| each.is_whitespace() || each == '=') {
+        let has_value = if is_plain(text) {
+            memchr::memchr2(b' ', b'=', text.as_bytes()).is_some()
+        } else {
+            text.contains(|each: char| each.is_whitespace() || each == '=')
+        };
+        if has_value {
             let help = "write its name alone; a value has no place in an estate";
             report.wrong(view, "not the name of a setting", help);
             return None;
@@ -246,7 +229,7 @@ impl<'a> Read<'a> for SettingName<'a> {
 
 impl<'a> Read<'a> for Name<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        if let Some(id) = scalar(view.value()).filter(|id| is_id(id)) {
+        if let Some(id) = scalar_text(view.value()).filter(|id| is_id(id)) {
             return Some(Self { text: id, at: view.at() });
         }
         let text = text(view, report, "an id", false)?;
@@ -266,12 +249,16 @@ impl<'a> Read<'a> for Name<'a> {
 
 impl<'a> Read<'a> for ThingName<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        let sound = |text: &&'a str| text.split_once(':').is_some_and(|(kind, id)| is_id(kind) && is_id(id));
-        if let Some(name) = scalar(view.value()).filter(sound) {
-            return Some(Self { text: name, at: view.at() });
+        let read = |text: &'a str| {
+            let (kind, id) = kind_and_id(text);
+            Self { text, kind, id, at: view.at() }
+        };
+        let known = scalar_text(view.value()).map(read).filter(|it| is_id(it.kind) && is_id(it.id));
+        if known.is_some() {
+            return known;
         }
         let text = text(view, report, "a thing, as kind:id", false)?;
-        let (kind, id) = kind_and_id(text);
+        let Self { kind, id, .. } = read(text);
         if !is_id(kind) || !is_id(id) {
             let help = if kind.is_empty() && is_id(id) {
                 format!("write its kind too: account:{id}, function:{id}, bucket:{id} …")
@@ -281,24 +268,22 @@ impl<'a> Read<'a> for ThingName<'a> {
             report.wrong(view, format!("`{}` does not name a thing", printable(text)), help);
             return None;
         }
-        Some(Self { text, at: view.at() })
+        Some(read(text))
     }
 }
 
 impl<'a> Read<'a> for PrincipalName<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         let text = text(view, report, "a principal", false)?;
-        if matches!(text, "anyone" | "signed-in") {
-            return Some(Self { text, at: view.at() });
-        }
         let (kind, id) = kind_and_id(text);
         // Issuers are often addresses, and subjects may be anything printable.
         let sound = match kind {
+            "" => matches!(text, "anyone" | "signed-in"),
             "outside" => !id.is_empty() && !id.contains(char::is_whitespace) && id.contains('/'),
             kind => PRINCIPAL_KINDS.contains(&kind) && is_id(id),
         };
         if sound {
-            return Some(Self { text, at: view.at() });
+            return Some(Self { text, kind, id, at: view.at() });
         }
         let words = ["anyone", "signed-in"];
         let help = match kind {
@@ -329,7 +314,7 @@ fn pattern<'a>(
 ) -> Option<&'a str> {
     let text = match view.value() {
         // The length of a pattern is bounded by what the pattern engine accepts.
-        Value::Text(text) | Value::Plain(text) if !text.chars().any(is_unprintable) => text,
+        Value::Text(text) | Value::Plain(text) if is_plain(text) || !text.chars().any(is_unprintable) => text,
         _ => text(view, report, what, false)?,
     };
     if let Some(problem) = pattern_problem(text, literal) {
@@ -357,14 +342,18 @@ fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Opti
     }
 }
 
+/// Whether a text has something before the first such byte, and something after it.
+fn has_both_sides(text: &str, byte: u8) -> bool {
+    memchr::memchr(byte, text.as_bytes()).is_some_and(|at| at > 0 && at + 1 < text.len())
+}
+
 fn wrong_action(action: &str) -> Option<String> {
-    let sound =
-        matches!(action.split_once('/'), Some((service, rest)) if !service.is_empty() && !rest.is_empty());
+    let sound = has_both_sides(action, b'/');
     (!sound).then(|| format!("an action is SERVICE/OPERATION; did you mean `{}/*`?", printable(action)))
 }
 
 fn wrong_resource(resource: &str) -> Option<String> {
-    let sound = matches!(resource.split_once(':'), Some((kind, id)) if !kind.is_empty() && !id.is_empty());
+    let sound = has_both_sides(resource, b':');
     (!sound).then(|| format!("a resource is KIND:ID; did you mean `bucket:{}`?", printable(resource)))
 }
 
@@ -402,11 +391,11 @@ impl<'a> ResourcePattern<'a> {
 
 /// A moment as written in files and on the command line.
 pub fn parse_moment(text: &str) -> Option<Timestamp> {
-    text.parse::<Timestamp>().ok().or_else(|| {
-        let date: Date = text.parse().ok()?;
-        // A civil date parses from a longer text too; only a bare date is one here.
-        (text.len() == 10).then(|| date.in_tz("UTC").ok().map(|zoned| zoned.timestamp())).flatten()
-    })
+    // A civil date parses from a longer text too; only a bare date is one here.
+    if text.len() == 10 {
+        return text.parse::<Date>().ok()?.in_tz("UTC").ok().map(|zoned| zoned.timestamp());
+    }
+    text.parse().ok()
 }
 
 impl<'a> Read<'a> for Moment {
@@ -487,7 +476,6 @@ const PRINCIPAL_PATTERN: &str = r"^(anyone|signed-in|(account|user|identity|serv
 
 written_as_text! {
     Text {{"type": "string", "maxLength": LONGEST_TEXT}} = it => &it.0;
-    Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?]+$"}} = it => &it.0.0;
     SettingName {{"type": "string", "pattern": r"^[^\s=]+$"}} = it => &it.0;
     Name {{"type": "string", "pattern": ID_PATTERN, "maxLength": LONGEST_ID}} = it => &it.text;
     ThingName {{"type": "string", "pattern": THING_PATTERN}} = it => &it.text;

@@ -6,8 +6,15 @@ use pasaporte_core::estate::{
 
 use super::{Converter, Short, Side, entries};
 use crate::estate::choices::{Check, Network, Presents};
-use crate::estate::values::{Name as Written, kind_and_id};
+use crate::estate::values::{Name as Written, Text};
 use crate::text::Position;
+
+/// The function that an entry is of.
+#[derive(Clone, Copy)]
+pub(super) struct Owner<'n> {
+    name: &'n str,
+    id: FunctionId,
+}
 
 impl Converter<'_, '_> {
     pub(super) fn function(&mut self, it: &entries::Function<'_>) {
@@ -28,67 +35,66 @@ impl Converter<'_, '_> {
         };
         let origin = function.origin;
         self.builder.declare(id, function, origin);
+        let owner = Owner { name: it.id.text, id };
         for endpoint in it.endpoints {
-            self.endpoint(endpoint, Some(&it.id));
+            self.endpoint(endpoint, Some(owner));
         }
         for trigger in it.triggers {
-            self.trigger(trigger, Some(&it.id));
+            self.trigger(trigger, Some(owner));
         }
         for admission in it.invoke {
             self.admission(admission, Some(Thing::Function(id)), Side::Invoke);
         }
     }
 
-    /// The owner of an entry that may stand within another: the one it stands in, or the one it names.
-    fn within<'n, 'a>(
+    /// The function of an entry that may stand within another: the one it stands in, or the one it names.
+    fn owner<'n>(
         &mut self,
-        outer: Option<&'n Written<'a>>,
-        named: Option<&'n Written<'a>>,
-        field: &str,
+        outer: Option<Owner<'n>>,
+        named: Option<&'n Written<'_>>,
         at: Position,
-    ) -> Option<&'n Written<'a>> {
+    ) -> Option<Owner<'n>> {
         match (outer, named) {
             (Some(_), Some(named)) => {
-                let message = format!("`{field}` does not belong here: it stands within that entry");
+                let message = "`function` does not belong here: it stands within that entry";
                 self.report.wrong_at(named.at, 1, message, "take it out");
                 None
             }
             (None, None) => {
-                self.report.wrong_at(at, 1, format!("it needs the field `{field}`"), "say whose it is");
+                self.report.wrong_at(at, 1, "it needs the field `function`", "say whose it is");
                 None
             }
-            (outer, named) => outer.or(named),
+            (None, Some(named)) => Some(Owner { name: named.text, id: self.builder.mention(named.text) }),
+            (outer, None) => outer,
         }
     }
 
-    pub(super) fn endpoint(&mut self, it: &entries::Endpoint<'_>, outer: Option<&Written<'_>>) {
-        let Some(function) = self.within(outer, it.function.as_ref(), "function", it.at) else { return };
-        let path = it.path.as_ref().map(|path| path.0.trim_start_matches('/'));
-        let id = match (&it.id, &it.gateway) {
-            (Some(id), _) => id.text.to_string(),
-            (None, Some(gateway)) => {
-                let place = path.filter(|path| !path.is_empty()).unwrap_or("root");
-                format!("{}/{}/{place}", function.text, gateway.text)
-            }
-            (None, None) => format!("{}/direct", function.text),
-        };
+    pub(super) fn endpoint(&mut self, it: &entries::Endpoint<'_>, outer: Option<Owner<'_>>) {
+        let Some(function) = self.owner(outer, it.function.as_ref(), it.at) else { return };
         if it.gateway.is_none() && it.presents.is_some() {
             let help = "name the `gateway`; a direct endpoint has nothing in front of it";
             self.report.wrong_at(it.at, 1, "`presents` without a gateway", help);
             return;
         }
-        let function: FunctionId = self.builder.mention(function.text);
+        let id: model::EndpointId = match (&it.id, &it.gateway) {
+            (Some(id), _) => self.builder.mention(id.text),
+            (None, Some(gateway)) => {
+                let path = it.path.map_or("", |path| path.0.trim_start_matches('/'));
+                let place = if path.is_empty() { "root" } else { path };
+                self.builder.mention(&[function.name, "/", gateway.text, "/", place].concat())
+            }
+            (None, None) => self.builder.mention(&[function.name, "/direct"].concat()),
+        };
         let presents = match &it.presents {
             None | Some(Presents::Nothing) => model::Presents::Nothing,
             Some(Presents::Caller) => model::Presents::Caller,
             Some(Presents::Identity(id)) => model::Presents::Identity(self.builder.mention(id.text)),
             Some(Presents::Key(id)) => model::Presents::Key(self.builder.mention(id.text)),
         };
-        let methods: Short<Name> =
-            it.methods.0.iter().map(|method| self.builder.name(&method.0.to_uppercase())).collect();
+        let methods: Short<Name> = it.methods.0.iter().map(|method| self.method(*method)).collect();
         let methods = self.builder.list(&methods);
         let endpoint = model::Endpoint {
-            function,
+            function: function.id,
             way: match &it.gateway {
                 None => Way::Direct,
                 Some(gateway) => Way::Route { gateway: self.builder.name(gateway.text), presents },
@@ -112,39 +118,46 @@ impl Converter<'_, '_> {
             state: it.state.map_or(State::Enabled, |word| word.0),
             origin: self.origin(it.at),
         };
-        let id: model::EndpointId = self.builder.mention(&id);
         let origin = endpoint.origin;
         self.builder.declare(id, endpoint, origin);
     }
 
-    pub(super) fn trigger(&mut self, it: &entries::Trigger<'_>, outer: Option<&Written<'_>>) {
-        let Some(function) = self.within(outer, it.function.as_ref(), "function", it.at) else { return };
+    /// An HTTP method, in upper case however it is written.
+    fn method(&mut self, method: Text<'_>) -> Name {
+        if method.0.bytes().all(|byte| byte.is_ascii_uppercase()) {
+            return self.builder.name(method.0);
+        }
+        self.builder.name(&method.0.to_uppercase())
+    }
+
+    pub(super) fn trigger(&mut self, it: &entries::Trigger<'_>, outer: Option<Owner<'_>>) {
+        let Some(function) = self.owner(outer, it.function.as_ref(), it.at) else { return };
         let source = it.source.as_ref();
         let kind = match (&it.kind, source) {
-            (Some(kind), _) => kind.text.to_string(),
-            (None, Some(source)) => kind_and_id(source.text).0.to_owned(),
+            (Some(kind), _) => kind.text,
+            (None, Some(source)) => source.kind,
             (None, None) => {
                 let help = "say what it runs on: `source: queue:ID`, or `kind: timer`";
                 self.report.wrong_at(it.at, 1, "a trigger needs `source` or `kind`", help);
                 return;
             }
         };
-        let id = it.id.as_ref().map_or_else(
-            || format!("{}/on/{}", function.text, source.map_or(kind.as_str(), |source| source.text)),
-            |id| id.text.to_string(),
-        );
-        let function: FunctionId = self.builder.mention(function.text);
+        let id: model::TriggerId = if let Some(id) = &it.id {
+            self.builder.mention(id.text)
+        } else {
+            let on = source.map_or(kind, |source| source.text);
+            self.builder.mention(&[function.name, "/on/", on].concat())
+        };
         let source = source.map(|source| self.thing(source));
         let trigger = model::Trigger {
-            function,
+            function: function.id,
             source,
-            kind: self.builder.name(&kind),
+            kind: self.builder.name(kind),
             filter: self.name(it.filter.as_ref()),
             state: it.state.map_or(State::Enabled, |word| word.0),
             header: self.name(it.header.as_ref()),
             origin: self.origin(it.at),
         };
-        let id: model::TriggerId = self.builder.mention(&id);
         let origin = trigger.origin;
         self.builder.declare(id, trigger, origin);
     }
@@ -183,7 +196,7 @@ impl Converter<'_, '_> {
         };
         let attempt = Attempt {
             endpoint: self.builder.mention(it.endpoint.text),
-            method: self.builder.name(&it.method.0.to_uppercase()),
+            method: self.method(it.method),
             at: it.when.0,
             came,
             origin: self.origin(it.at),

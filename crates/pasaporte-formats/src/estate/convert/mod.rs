@@ -19,7 +19,7 @@ use super::entries;
 use super::statements::{Admission, Picked, Statement, Test, When};
 use super::values::{
     ActionPattern, AnyPattern, Moment, Name as Written, PrincipalName, ResourcePattern, THING_KINDS, Text,
-    ThingName, kind_and_id, scope_kind,
+    ThingName, scope_kind,
 };
 use crate::read::Report;
 use crate::text::Position;
@@ -310,7 +310,7 @@ impl Converter<'_, '_> {
     }
 
     fn resource(&mut self, it: &entries::Resource<'_>) {
-        let (kind, _) = kind_and_id(it.id.text);
+        let kind = it.id.kind;
         if THING_KINDS.contains(&kind) {
             let help = format!("{kind} things have a section of their own; name another kind of resource");
             self.report.wrong_at(it.id.at, 1, format!("`{kind}` is not a kind of resource"), help);
@@ -379,7 +379,7 @@ impl Converter<'_, '_> {
 
     /// The thing of a name: its kind was written, so the id is one of that kind's.
     fn thing(&mut self, named: &ThingName<'_>) -> Thing {
-        let (kind, id) = kind_and_id(named.text);
+        let ThingName { kind, id, .. } = *named;
         if let Some(kind) = scope_kind(kind) {
             let origin = self.origin(named.at);
             return Thing::Scope(self.builder.mention_scope(kind, id, origin));
@@ -402,7 +402,7 @@ impl Converter<'_, '_> {
     }
 
     fn principal(&mut self, named: &PrincipalName<'_>) -> Principal {
-        let (kind, id) = kind_and_id(named.text);
+        let PrincipalName { kind, id, .. } = *named;
         match kind {
             "account" => {
                 let origin = self.origin(named.at);
