@@ -1,10 +1,12 @@
 //! The names of a principal: itself and every wider name that it bears (access-model §2).
 
+use rayon::prelude::*;
+
 use super::by::By;
 use super::population::Population;
 use crate::estate::{
-    AccountOf, At, Estate, GroupId, Grouped, IdentityId, List, MemberKind, MembershipRule, Name, Principal,
-    Thing, UserId,
+    AccountOf, At, Estate, Group, GroupId, Grouped, IdentityId, List, MemberKind, MembershipRule, Name,
+    Principal, Thing, UserId,
 };
 
 /// Who is directly in which group, by listing or by rule.
@@ -16,14 +18,14 @@ pub(super) struct Membership {
 
 impl Membership {
     pub(super) fn new(estate: &Estate, population: &Population) -> Self {
-        let mut pairs: Vec<(GroupId, Principal)> = Vec::new();
-        for (id, group) in estate.all::<GroupId>() {
-            pairs.extend(group.members.iter().map(|&member| (id, member)));
-            if let Some(rule) = &group.rule {
-                pairs.extend(members(estate, population, rule).into_iter().map(|member| (id, member)));
-            }
-        }
-        pairs.sort_unstable();
+        let groups: Vec<(GroupId, &Group)> = estate.all().collect();
+        let in_group = |&(id, group): &(GroupId, &Group)| {
+            let by_rule = group.rule.as_ref().map(|rule| members(estate, population, rule));
+            let all = group.members.iter().copied().chain(by_rule.unwrap_or_default());
+            all.map(|member| (id, member)).collect::<Vec<_>>()
+        };
+        let mut pairs: Vec<(GroupId, Principal)> = groups.par_iter().flat_map_iter(in_group).collect();
+        pairs.par_sort_unstable();
         pairs.dedup();
         Self {
             groups_of: By::new(pairs.iter().map(|&(group, member)| (member, group)).collect()),

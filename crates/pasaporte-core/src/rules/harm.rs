@@ -185,6 +185,10 @@ struct Reached {
 /// the resources of a kind if it has an action of that service that does more than list; of a public one,
 /// more than read.
 fn data_reached(access: &Access<'_>, held: Held<'_>, beyond: Impact, most: usize) -> Vec<Reached> {
+    // Nothing that is done to data is worse than to change what is confidential.
+    if beyond <= Impact::ConfidentialData {
+        return Vec::new();
+    }
     let Held { holder, grant, statement, given } = held;
     let estate = access.estate();
     let in_reach = access.within_reach(holder, statement.resources, grant.at);

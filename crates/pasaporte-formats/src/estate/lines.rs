@@ -2,12 +2,14 @@
 //!
 //! Threads cut batches off the input and parse them into entities, which borrow from the batch's text; the
 //! caller's thread puts the entities into the builder, in the order of the input whatever order the batches
-//! are ready in. So a file of any size needs the memory of a few batches.
+//! are ready in. A thread has a few batches and no more: it waits until one was taken, however far behind another
+//! thread is. So a file of any size needs the memory of a few batches.
 
 use std::collections::BTreeMap;
 use std::io::{self, BufRead, BufReader, Read};
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::sync::Mutex;
-use std::sync::mpsc::{channel, sync_channel};
+use std::sync::mpsc::channel;
 
 use bumpalo::Bump;
 use self_cell::self_cell;
@@ -23,8 +25,8 @@ use crate::text::{Position, Tape, Writer};
 const LONGEST_LINE: usize = 16 << 20;
 /// About how much text a batch has.
 const BATCH: usize = 128 << 10;
-/// How many parsed batches may wait to be taken.
-const WAITING: usize = 2;
+/// How many batches a thread has, in work or waiting to be taken.
+const BATCHES: usize = 3;
 
 /// What a line comes to.
 #[expect(clippy::large_enum_variant, reason = "nearly all items are entities")]
@@ -79,35 +81,37 @@ pub(super) fn read(name: &str, input: impl Read + Send, mut take: impl FnMut(&Ba
     let cutter = Mutex::new(cutter);
     let workers = std::thread::available_parallelism().map_or(1, usize::from);
     std::thread::scope(|scope| {
-        let (ready, parsed) = sync_channel(WAITING);
+        let (ready, parsed) = channel();
         let mut back = Vec::new();
         for worker in 0..workers {
             let (ready, cutter) = (ready.clone(), &cutter);
-            let (done, taken) = channel::<Batch>();
+            let (done, free) = channel::<Raw>();
+            for _ in 0..BATCHES {
+                done.send(Raw::default()).expect("it is listened to");
+            }
             back.push(done);
             scope.spawn(move || {
-                let mut spare = None;
-                loop {
-                    let cut = cutter.lock().expect("cutting does not panic").cut(spare.unwrap_or_default());
+                while let Ok(raw) = free.recv() {
+                    let cut = cutter.lock().expect("cutting does not panic").cut(raw);
                     let Some(cut) = cut else { break };
                     let index = cut.index;
-                    if ready.send((index, worker, cut.parse(name, false))).is_err() {
+                    // Else a panic here would leave the others waiting.
+                    let parsed = catch_unwind(AssertUnwindSafe(|| cut.parse(name, false)));
+                    if ready.send((index, worker, parsed)).is_err() {
                         break;
                     }
-                    // The memory of a batch that was taken is used again.
-                    spare = taken.try_iter().last().map(Batch::into_owner);
                 }
             });
         }
         drop(ready);
         let mut early = BTreeMap::new();
         for (index, worker, parsed) in parsed {
-            early.insert(index, (worker, parsed));
+            early.insert(index, (worker, parsed.unwrap_or_else(|panic| resume_unwind(panic))));
             while let Some((worker, (batch, diagnostics))) = early.remove(&wanted) {
                 take(&batch, diagnostics);
                 wanted += 1;
-                // A worker that is through no longer listens; then it goes here.
-                let _ = back[worker].send(batch);
+                // Its memory is used again; a thread that is through no longer listens.
+                let _ = back[worker].send(batch.into_owner());
             }
         }
     });
