@@ -29,6 +29,11 @@ impl<K: Ord + Copy + Hash, V> By<K, V> {
         Self { pairs, ranges }
     }
 
+    /// The keys, each once.
+    pub(super) fn keys(&self) -> impl Iterator<Item = K> {
+        self.pairs.chunk_by(|one, next| one.0 == next.0).map(|group| group[0].0)
+    }
+
     /// The pairs of a key.
     pub(super) fn of(&self, key: K) -> &[(K, V)] {
         let is_it = |&(start, _): &(u32, u32)| self.pairs[start as usize].0 == key;

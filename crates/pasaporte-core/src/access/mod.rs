@@ -20,9 +20,9 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AccountOf, AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, Grant, GrantId, GroupId, Id,
-    IdentityId, KeyId, PatternId, Principal, ResourceId, ScopeId, SetId, StatementId, Statements, Thing,
-    UserId,
+    AccountOf, Admission, AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, FunctionId, Grant, GrantId,
+    GroupId, Grouped, Id, IdentityId, Kept, KeyId, PatternId, Principal, ResourceId, ScopeId, SetId,
+    StatementId, Statements, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
@@ -59,17 +59,18 @@ pub struct Access<'e> {
     membership: names::Membership,
     grants_by_holder: by::By<Principal, GrantId>,
     contents: Box<[OnceLock<Box<[Contained]>>]>,
-    /// Admissions in the order of what they are on, and where those of each thing are.
-    admissions: Box<[AdmissionId]>,
-    admissions_on: FxHashMap<Thing, (u32, u32)>,
-    /// Of each resource its account, and whether anything stands on it: what most questions need, close together.
-    resources: Box<[(AccountOf, bool)]>,
+    invoke_permissions: Grouped<AdmissionId>,
+    trust: Grouped<AdmissionId>,
+    access_lists: Grouped<AdmissionId>,
+    accounts_of_resources: Box<[AccountOf]>,
     admissions_by_named: by::By<Principal, AdmissionId>,
     keys_by_opened: by::By<Thing, KeyId>,
     ceilings_of: by::By<IdentityId, CeilingId>,
     ceilings_below: by::By<ScopeId, CeilingId>,
     profiles_of_identities: Box<[OnceLock<profile::Profile>]>,
     profiles_of_users: Box<[OnceLock<profile::Profile>]>,
+    /// Of all others that something admits by name.
+    profiles_of_others: FxHashMap<Principal, OnceLock<profile::Profile>>,
     picks: Box<[picks::Pick]>,
     takings: taking::Takings,
     /// The identities whose trust names somebody.
@@ -89,10 +90,8 @@ impl<'e> Access<'e> {
     pub fn new(estate: &'e Estate) -> Self {
         let some_ignore_case =
             estate.all::<ScopeId>().any(|(_, scope)| scope.action_case == CaseOfActions::Ignored);
-        let (population, ((admissions, admissions_on), takings)) = rayon::join(
-            || population::Population::new(estate),
-            || (admissions(estate), taking::Takings::new(estate)),
-        );
+        let (population, takings) =
+            rayon::join(|| population::Population::new(estate), || taking::Takings::new(estate));
         let mut ceilings_of = Vec::new();
         let mut ceilings_below = Vec::new();
         for (id, ceiling) in estate.ceilings() {
@@ -103,11 +102,11 @@ impl<'e> Access<'e> {
                 }
             }
         }
-        let of_resource = |index| {
-            let thing = Thing::Resource(ResourceId::new(index));
-            (estate.account_of(thing), admissions_on.contains_key(&thing))
-        };
-        let resources = (0..estate.count::<ResourceId>()).map(of_resource).collect();
+        let account_of = |index| estate.account_of(Thing::Resource(ResourceId::new(index)));
+        let admissions_by_named = by::By::new(admitted(estate).collect());
+        let others = admissions_by_named
+            .keys()
+            .filter(|who| !matches!(who, Principal::Identity(_) | Principal::User(_)));
         let mut access = Self {
             estate,
             membership: names::Membership::new(estate, &population),
@@ -116,19 +115,12 @@ impl<'e> Access<'e> {
             population,
             grants_by_holder: by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect()),
             contents: slots(estate.count::<SetId>()),
-            admissions,
-            admissions_on,
-            resources,
-            admissions_by_named: by::By::new(
-                estate
-                    .admissions()
-                    .iter()
-                    .enumerate()
-                    .flat_map(|(index, it)| {
-                        estate.list(it.to).iter().map(move |name| (*name, AdmissionId::new(index)))
-                    })
-                    .collect(),
-            ),
+            invoke_permissions: admissions::<FunctionId>(estate),
+            trust: admissions::<IdentityId>(estate),
+            access_lists: admissions::<ResourceId>(estate),
+            accounts_of_resources: (0..estate.count::<ResourceId>()).map(account_of).collect(),
+            profiles_of_others: others.map(|who| (who, OnceLock::new())).collect(),
+            admissions_by_named,
             keys_by_opened: by::By::new(estate.all::<KeyId>().map(|(id, key)| (key.opens(), id)).collect()),
             ceilings_of: by::By::new(ceilings_of),
             ceilings_below: by::By::new(ceilings_below),
@@ -201,13 +193,12 @@ impl<'e> Access<'e> {
 
     /// The invoke permissions, trusts or access list entries on a thing.
     pub fn admissions_on(&self, thing: Thing) -> &[AdmissionId] {
-        if let Thing::Resource(id) = thing
-            && !self.resources[id.index()].1
-        {
-            return &[];
+        match thing {
+            Thing::Function(id) => self.invoke_permissions.get(id),
+            Thing::Identity(id) => self.trust.get(id),
+            Thing::Resource(id) => self.access_lists.get(id),
+            _ => &[],
         }
-        let range = self.admissions_on.get(&thing);
-        range.map_or(&[], |&(start, end)| &self.admissions[start as usize..end as usize])
     }
 
     /// The declared keys that open exactly this function or scope.
@@ -250,7 +241,7 @@ impl<'e> Access<'e> {
     /// The account that a thing is of.
     pub fn account_of(&self, thing: Thing) -> AccountOf {
         match thing {
-            Thing::Resource(id) => self.resources[id.index()].0,
+            Thing::Resource(id) => self.accounts_of_resources[id.index()],
             _ => self.estate.account_of(thing),
         }
     }
@@ -294,19 +285,15 @@ fn slots<T>(count: usize) -> Box<[OnceLock<T>]> {
     (0..count).map(|_| OnceLock::new()).collect()
 }
 
-/// Admissions in the order of what they are on, and from where to where those of each thing are.
-type Admissions = (Box<[AdmissionId]>, FxHashMap<Thing, (u32, u32)>);
+/// The admissions on things of a kind.
+fn admissions<K: Kept>(estate: &Estate) -> Grouped<AdmissionId> {
+    let all = estate.admissions().iter().enumerate();
+    let on = |(index, it): (usize, &Admission)| Some((K::of(it.on)?, AdmissionId::new(index)));
+    Grouped::new(estate.count::<K>(), all.filter_map(on))
+}
 
-fn admissions(estate: &Estate) -> Admissions {
-    let on = |id: &AdmissionId| estate.admission(*id).on;
-    let mut ids: Box<[AdmissionId]> = (0..estate.admissions().len()).map(AdmissionId::new).collect();
-    ids.sort_by_key(on);
-    let mut ranges = FxHashMap::default();
-    let mut start = 0;
-    for group in ids.chunk_by(|one, other| on(one) == on(other)) {
-        let end = start + group.len() as u32;
-        ranges.insert(on(&group[0]), (start, end));
-        start = end;
-    }
-    (ids, ranges)
+/// Whom admissions name.
+fn admitted(estate: &Estate) -> impl Iterator<Item = (Principal, AdmissionId)> {
+    let all = estate.admissions().iter().enumerate();
+    all.flat_map(|(index, it)| estate.list(it.to).iter().map(move |who| (*who, AdmissionId::new(index))))
 }

@@ -52,12 +52,12 @@ impl std::ops::Deref for Profiled<'_> {
 }
 
 impl Access<'_> {
-    /// The profile of a principal. Those of identities and users are kept.
+    /// The profile of a principal. Those of identities and users are kept, and of whoever something admits by name.
     pub(super) fn profile(&self, principal: Principal) -> Profiled<'_> {
         let kept = match principal {
             Principal::Identity(id) => self.profiles_of_identities.get(id.index()),
             Principal::User(id) => self.profiles_of_users.get(id.index()),
-            _ => None,
+            other => self.profiles_of_others.get(&other),
         };
         match kept {
             Some(slot) => Profiled::Kept(slot.get_or_init(|| self.make_profile(principal))),
