@@ -2,7 +2,8 @@
 //!
 //! `cargo bench -p pasaporte-bench` takes 1,000, 10,000 and 100,000 functions; `-- 1000 5000` takes other
 //! numbers. Each measurement is a process of its own, so that its peak memory is its own too; of several runs
-//! the median is told. See docs/performance.md for what each line means.
+//! the median is told. Right before each run the same file is parsed alone, and a ratio is the median of those of the
+//! pairs: what else the machine does then weighs on both. See docs/performance.md for what each line means.
 
 #![expect(clippy::cast_precision_loss, reason = "numbers that people read")]
 
@@ -63,7 +64,7 @@ fn report(size: usize, file: &Path) -> Duration {
     let runs = if size > 20_000 { 5 } else { 9 };
     let base = median("base", file, runs);
     println!(
-        "  {:<34} {:>8.3} s   1.00 × base   memory {:>5.2} × the file",
+        "  {:<34} {:>8.3} s   1.00 × base (1.00)          memory {:>5.2} × the file",
         "typed parse alone (base)",
         base.time.as_secs_f64(),
         base.peak as f64 / bytes as f64
@@ -76,12 +77,14 @@ fn report(size: usize, file: &Path) -> Duration {
         ("reach", "reach of every identity"),
     ] {
         let runs = if what == "reach" { 1 } else { runs };
-        let it = median(what, file, runs);
-        let ratio = it.time.as_secs_f64() / base.time.as_secs_f64();
+        let (it, ratios) = beside_base(what, file, runs);
         let memory = it.peak as f64 / bytes as f64;
         println!(
-            "  {title:<34} {:>8.3} s  {ratio:>5.2} × base   memory {memory:>5.2} × the file   {} answers",
+            "  {title:<34} {:>8.3} s  {:>5.2} × base ({:.2} to {:.2})  memory {memory:>5.2} × the file   {} answers",
             it.time.as_secs_f64(),
+            ratios[runs / 2],
+            ratios[0],
+            ratios[runs - 1],
             it.count
         );
         if what == "audit" {
@@ -131,9 +134,26 @@ struct Taken {
 
 /// The run of median time, of several processes.
 fn median(what: &str, file: &Path, runs: usize) -> Taken {
-    let mut all: Vec<Taken> = (0..runs).map(|_| in_a_process(what, file)).collect();
+    middle((0..runs).map(|_| in_a_process(what, file)).collect())
+}
+
+fn middle(mut all: Vec<Taken>) -> Taken {
     all.sort_by_key(|taken| taken.time);
-    all.swap_remove(runs / 2)
+    all.swap_remove(all.len() / 2)
+}
+
+/// The run of median time, and how often each run's time holds that of the parse right before it, in order.
+fn beside_base(what: &str, file: &Path, runs: usize) -> (Taken, Vec<f64>) {
+    let mut all = Vec::new();
+    let mut ratios = Vec::new();
+    for _ in 0..runs {
+        let base = in_a_process("base", file).time.as_secs_f64();
+        let taken = in_a_process(what, file);
+        ratios.push(taken.time.as_secs_f64() / base);
+        all.push(taken);
+    }
+    ratios.sort_by(f64::total_cmp);
+    (middle(all), ratios)
 }
 
 fn in_a_process(what: &str, file: &Path) -> Taken {
