@@ -25,6 +25,8 @@ use crate::text::{Position, Tape, Writer};
 const LONGEST_LINE: usize = 16 << 20;
 /// About how much text a batch has.
 const BATCH: usize = 128 << 10;
+/// Most bytes of a batch's memory that are kept for the next one, of text and of what was read each.
+const MOST_KEPT: usize = 2 << 20;
 /// How many batches a thread has, in work or waiting to be taken.
 const BATCHES: usize = 3;
 
@@ -141,7 +143,10 @@ impl<R: Read> Cutter<'_, R> {
         if self.done {
             return None;
         }
-        let (mut bytes, mut arena) = (spare.text.into_bytes(), spare.arena);
+        // What lines of unusual length took is given back.
+        let usual = spare.text.capacity().max(spare.arena.allocated_bytes()) <= MOST_KEPT;
+        let Raw { text, mut arena, .. } = if usual { spare } else { Raw::default() };
+        let mut bytes = text.into_bytes();
         arena.reset();
         bytes.clear();
         bytes.reserve(BATCH + BATCH / 8);
