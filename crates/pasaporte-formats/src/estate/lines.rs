@@ -298,3 +298,45 @@ fn item<'a>(
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::atomic::{AtomicUsize, Ordering};
+    use std::time::Duration;
+
+    use super::*;
+
+    /// An input that tells how much of it was read.
+    struct Counted<'c, R>(R, &'c AtomicUsize);
+
+    impl<R: Read> Read for Counted<'_, R> {
+        fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+            let length = self.0.read(buffer)?;
+            self.1.fetch_add(length, Ordering::SeqCst);
+            Ok(length)
+        }
+    }
+
+    #[test]
+    fn reading_does_not_run_ahead_of_what_is_taken() {
+        let mut text = "{\"estate\": 1}\n".to_owned();
+        for number in 0..100_000 {
+            text.push_str(&format!("{{\"scope\": {{\"id\": \"berth-{number}\", \"kind\": \"app\"}}}}\n"));
+        }
+        let read_so_far = AtomicUsize::new(0);
+        let threads = std::thread::available_parallelism().map_or(1, usize::from);
+        // What the threads have, and what the buffer before them holds.
+        let most_ahead = (threads * BATCHES + 2) * (BATCH + BATCH / 8);
+        let (mut taken, mut entities) = (0, 0);
+        read("quay.ndjson", Counted(text.as_bytes(), &read_so_far), |batch, diagnostics| {
+            assert!(diagnostics.is_empty());
+            std::thread::sleep(Duration::from_millis(5));
+            let ahead = read_so_far.load(Ordering::SeqCst) - taken;
+            assert!(ahead <= most_ahead, "{ahead} bytes were read and not taken");
+            taken += batch.borrow_owner().text.len();
+            entities +=
+                batch.borrow_dependent().iter().filter(|item| matches!(item, Item::Entity(_))).count();
+        });
+        assert_eq!((taken, entities), (text.len(), 100_000));
+    }
+}
