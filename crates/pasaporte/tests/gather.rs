@@ -165,7 +165,12 @@ fn killed_again_and_again_it_goes_on_to_the_same_bytes() {
 /// Whether a page was read and kept for the next run.
 fn has_begun(place: &Place) -> bool {
     let journals = std::fs::read_dir(place.path().join("estate/.gather")).into_iter().flatten();
-    journals.flatten().any(|entry| entry.metadata().is_ok_and(|it| it.len() > 0))
+    // The first line only says what is collected, and one that was torn is no page.
+    let is_page =
+        |line: &str| serde_json::from_str(line).is_ok_and(|it: serde_json::Value| it["page"].is_object());
+    journals
+        .flatten()
+        .any(|entry| std::fs::read_to_string(entry.path()).is_ok_and(|it| it.lines().any(is_page)))
 }
 
 /// The files that are whole by their names.
