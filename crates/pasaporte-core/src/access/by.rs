@@ -18,9 +18,9 @@ impl<K: Ord + Copy + Hash, V> By<K, V> {
     pub(super) fn new(mut pairs: Vec<(K, V)>) -> Self {
         pairs.sort_by_key(|(key, _)| *key);
         let pairs = pairs.into_boxed_slice();
-        let mut ranges = HashTable::with_capacity(pairs.chunk_by(|one, next| one.0 == next.0).count());
+        let mut ranges = HashTable::with_capacity(groups(&pairs).count());
         let mut start = 0;
-        for group in pairs.chunk_by(|one, next| one.0 == next.0) {
+        for group in groups(&pairs) {
             let end = start + group.len() as u32;
             let hashed = |&(start, _): &(u32, u32)| FxBuildHasher.hash_one(pairs[start as usize].0);
             ranges.insert_unique(FxBuildHasher.hash_one(group[0].0), (start, end), hashed);
@@ -31,7 +31,7 @@ impl<K: Ord + Copy + Hash, V> By<K, V> {
 
     /// The keys, each once.
     pub(super) fn keys(&self) -> impl Iterator<Item = K> {
-        self.pairs.chunk_by(|one, next| one.0 == next.0).map(|group| group[0].0)
+        groups(&self.pairs).map(|group| group[0].0)
     }
 
     /// The pairs of a key.
@@ -40,4 +40,9 @@ impl<K: Ord + Copy + Hash, V> By<K, V> {
         let range = self.ranges.find(FxBuildHasher.hash_one(key), is_it);
         range.map_or(&[], |&(start, end)| &self.pairs[start as usize..end as usize])
     }
+}
+
+/// The pairs of each key together.
+fn groups<K: PartialEq, V>(pairs: &[(K, V)]) -> impl Iterator<Item = &[(K, V)]> {
+    pairs.chunk_by(|one, next| one.0 == next.0)
 }

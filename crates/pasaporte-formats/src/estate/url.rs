@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Serialize, Serializer};
 
-use super::values::{Text, text};
+use super::values::{Text, text, written_as_text};
 use crate::read::{Read, Report};
 use crate::text::View;
 
@@ -57,22 +57,8 @@ impl<'a> Read<'a> for Url<'a> {
     }
 }
 
-impl Serialize for Url<'_> {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        self.0.serialize(serializer)
-    }
-}
-
-impl JsonSchema for Url<'_> {
-    fn inline_schema() -> bool {
-        true
-    }
-    fn schema_name() -> Cow<'static, str> {
-        "Url".into()
-    }
-    fn json_schema(_: &mut SchemaGenerator) -> Schema {
-        json_schema!({"type": "string", "format": "uri", "pattern": "^https?://[^?]+$"})
-    }
+written_as_text! {
+    Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?]+$"}} = it => it.0.0;
 }
 
 #[cfg(test)]

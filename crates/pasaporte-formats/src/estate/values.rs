@@ -448,6 +448,7 @@ pub(crate) fn scope_kind(word: &str) -> Option<ScopeKind> {
     ScopeKind::parse(word)
 }
 
+/// Values that are written as a text: what they are written as, and what a schema says of it.
 macro_rules! written_as_text {
     ($($name:ident { $schema:tt } = $self:ident => $text:expr;)*) => {$(
         impl Serialize for $name<'_> {
@@ -469,6 +470,8 @@ macro_rules! written_as_text {
         }
     )*};
 }
+
+pub(super) use written_as_text;
 
 const ID_PATTERN: &str = r"^[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*$";
 const THING_PATTERN: &str = r"^[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*:[\p{L}\p{N}_][\p{L}\p{N}_./@+~=-]*$";
