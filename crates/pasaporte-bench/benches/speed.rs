@@ -17,6 +17,7 @@ use std::time::{Duration, Instant};
 
 use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
+use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
 use pasaporte_core::rules::{self, Audit, Settings, judge};
 use pasaporte_formats::diagnostic::Diagnostics;
@@ -206,12 +207,11 @@ fn timed(answers: impl FnOnce() -> usize) -> (Duration, usize) {
 
 /// Everybody who may make each function run, by endpoint and by the decision; the index built included.
 fn entries(estate: &Estate) -> usize {
-    let access = Access::new(estate);
-    let given = Context::at(estate.as_of());
+    let effects = Effects::new(estate);
     let functions: Vec<FunctionId> = estate.all().map(|(id, _)| id).collect();
     let of_function = |&id: &FunctionId| {
-        let invokers = access.who_may(access.invokers(), access.invoke(), Thing::Function(id), &given).len();
-        let callers = estate.endpoints_of(id).iter().map(|endpoint| access.callers_at(*endpoint).len());
+        let invokers = effects.invoking(id).len();
+        let callers = estate.endpoints_of(id).iter().map(|endpoint| effects.callers_at(*endpoint).len());
         invokers + callers.sum::<usize>()
     };
     functions.par_iter().map(of_function).sum()
@@ -219,10 +219,13 @@ fn entries(estate: &Estate) -> usize {
 
 /// What every identity may do and become; the index built included.
 fn reaches(estate: &Estate) -> usize {
-    let access = Access::new(estate);
-    let given = Context::at(estate.as_of());
+    let effects = Effects::new(estate);
     let identities: Vec<IdentityId> = estate.all().map(|(id, _)| id).collect();
-    identities.par_iter().map(|&id| access.reach(Principal::Identity(id), &given).rights.len()).sum()
+    let of_identity = |&id: &IdentityId| {
+        let reach = effects.reach(Principal::Identity(id));
+        reach.own.len() + reach.common.len()
+    };
+    identities.par_iter().map(of_identity).sum()
 }
 
 /// Questions of identities about resources, half of them about their own account's, by one thread.

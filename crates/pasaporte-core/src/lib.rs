@@ -6,11 +6,13 @@
 //! - [`estate`]: the model, one file a thing, and the [`Builder`](estate::Builder) that fills it;
 //! - [`pattern`]: `*` and `?` patterns, and exact answers on sets of them;
 //! - [`access`]: may P do A on R, with reasons;
+//! - [`effect`]: what somebody may do once denies, ceilings and the other side have had their say;
 //! - [`entry`]: who gets through to a function, in effect;
 //! - [`reach`]: what a principal may do, right by right, and what it can become;
 //! - [`rules`]: what is wrong with that, how bad it is, and what to do.
 
 pub mod access;
+pub mod effect;
 pub mod entry;
 pub mod estate;
 pub mod pattern;

@@ -28,9 +28,9 @@ pub struct Report<'a> {
     pub tool: Tool,
     /// What was looked at.
     pub looked_at: LookedAt,
-    /// How many findings there are of each severity, worst first.
+    /// How many leading findings there are of each severity, worst first.
     pub counts: Counts,
-    /// The findings, worst first.
+    /// The leading findings, worst first: each weakness once, with what else was found of it beneath.
     pub findings: Findings<'a>,
     /// The rules that were run, by id.
     pub rules: Vec<RuleOut>,
@@ -143,6 +143,30 @@ pub struct FindingOut {
     pub fix: String,
     /// Places that show it.
     pub evidence: Vec<EvidenceOut>,
+    /// Other findings that see the same weakness; the change that ends this one may end them too.
+    pub beneath: Vec<BeneathOut>,
+}
+
+/// A finding that another one leads, since both see the same weakness.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct BeneathOut {
+    /// Sixteen hexadecimal digits that stay the same while the finding does.
+    #[schemars(regex(pattern = "^[0-9a-f]{16}$"))]
+    pub fingerprint: String,
+    /// The rule, as `family/name`.
+    pub rule: &'static str,
+    /// How soon somebody should act on it, taken by itself.
+    pub severity: Word<Severity>,
+    /// How sure it is.
+    pub sureness: Word<Sureness>,
+    /// The thing, as `kind:id`.
+    pub thing: String,
+    /// The effective situation, in plain words.
+    pub situation: String,
+    /// The smallest change that ends it.
+    pub fix: String,
+    /// Places that show it.
+    pub evidence: Vec<EvidenceOut>,
 }
 
 /// A place that shows what a finding says.
@@ -202,7 +226,9 @@ impl FindingOut {
         let estate = audit.estate();
         let told = finding.told(audit);
         let (impact, exposure) = match finding.level {
-            Level::Table(impact, exposure) => (Some(Word(impact)), Some(Word(exposure))),
+            Level::Table(impact, exposure) | Level::Influence(impact, exposure, _) => {
+                (Some(Word(impact)), Some(Word(exposure)))
+            }
             Level::Fixed(_) => (None, None),
         };
         Self {
@@ -218,18 +244,36 @@ impl FindingOut {
             environment: finding.environment.map(Word),
             situation: told.situation,
             fix: told.fix,
-            evidence: told
-                .evidence
-                .into_iter()
-                .map(|evidence| EvidenceOut {
-                    what: evidence.what,
-                    file: estate.path(evidence.origin.file).to_owned(),
-                    line: evidence.origin.line,
-                    column: evidence.origin.column,
-                })
-                .collect(),
+            evidence: evidence(estate, told.evidence),
+            beneath: finding.beneath.iter().map(|it| BeneathOut::of(it, audit)).collect(),
         }
     }
+}
+
+impl BeneathOut {
+    fn of(finding: &Finding, audit: &rules::Audit<'_>) -> Self {
+        let told = finding.told(audit);
+        Self {
+            fingerprint: finding.fingerprint.to_string(),
+            rule: finding.rule.id,
+            severity: Word(finding.severity),
+            sureness: Word(finding.sureness),
+            thing: finding.label(audit.estate()),
+            situation: told.situation,
+            fix: told.fix,
+            evidence: evidence(audit.estate(), told.evidence),
+        }
+    }
+}
+
+fn evidence(estate: &Estate, all: Vec<rules::Evidence>) -> Vec<EvidenceOut> {
+    let out = |it: rules::Evidence| EvidenceOut {
+        what: it.what,
+        file: estate.path(it.origin.file).to_owned(),
+        line: it.origin.line,
+        column: it.origin.column,
+    };
+    all.into_iter().map(out).collect()
 }
 
 impl<'a> Report<'a> {

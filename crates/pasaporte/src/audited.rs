@@ -24,6 +24,7 @@ impl<'e> Audited<'e> {
             .map(|rule| rule.id)
             .collect();
         let mut findings = judge(&audit, &run);
+        // Blind spots are told each by itself; none leads or lies beneath.
         let blind_spots = findings.iter().filter(|finding| is_blind(finding.rule)).count();
         findings.retain(|finding| chosen.contains(finding.rule.id));
         Self { audit, findings, looked_at: LookedAt::new(estate, blind_spots), ran: chosen }

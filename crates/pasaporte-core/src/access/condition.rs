@@ -18,6 +18,8 @@ pub enum Known {
     Text(String),
     /// Something that the estate does not name: a stranger's account, a stranger's bucket.
     Foreign,
+    /// An address that lies in no network which anything names.
+    Elsewhere,
     /// This moment.
     At(Timestamp),
     /// An address, or all addresses of a network.
@@ -63,6 +65,17 @@ impl Context {
     pub fn with(mut self, attribute: Attribute, known: Known) -> Self {
         self.fix(attribute, known);
         self
+    }
+
+    /// The same with an attribute fixed otherwise.
+    pub fn instead(&self, attribute: Attribute, known: Known) -> Self {
+        let others = self.known.iter().filter(|(each, _)| *each != attribute).cloned();
+        Self { known: others.chain([(attribute, known)]).collect() }
+    }
+
+    /// The same without what is fixed of an attribute.
+    pub fn without(&self, attribute: Attribute) -> Self {
+        Self { known: self.known.iter().filter(|(each, _)| *each != attribute).cloned().collect() }
     }
 
     /// What is known of an attribute.
@@ -208,7 +221,7 @@ impl Test {
 fn is_one_of(values: &[Name], known: &Known, estate: &Estate) -> Truth {
     let text = match known {
         // A stranger's value is none that the statement names.
-        Known::Absent | Known::Foreign => return Truth::False,
+        Known::Absent | Known::Foreign | Known::Elsewhere => return Truth::False,
         Known::Text(text) => text.clone(),
         Known::At(time) => time.to_string(),
         Known::Network(net) => net.to_string(),
@@ -228,14 +241,21 @@ fn is_like(patterns: &[Pattern], known: &Known) -> Truth {
                 (false, false) => Truth::Unknown,
             }
         })),
-        Known::At(_) | Known::Network(_) => Truth::Unknown,
+        Known::At(_) | Known::Network(_) | Known::Elsewhere => Truth::Unknown,
     }
 }
 
-fn is_in(networks: &[IpNet], known: &Known) -> Truth {
+/// Whether an address lies in one of some networks.
+pub(crate) fn is_in(networks: &[IpNet], known: &Known) -> Truth {
+    // Networks that lie side by side count together.
+    let together = match networks {
+        [_] => Cow::Borrowed(networks),
+        _ => Cow::Owned(IpNet::aggregate(&networks.to_vec())),
+    };
+    let in_some = |inside: &dyn Fn(&IpNet) -> Truth| Truth::any(together.iter().map(inside));
     match known {
         Known::Absent => Truth::False,
-        Known::Network(from) => Truth::any(networks.iter().map(|net| {
+        Known::Network(from) => in_some(&|net| {
             if net.contains(from) {
                 Truth::True
             } else if from.contains(net) {
@@ -243,25 +263,25 @@ fn is_in(networks: &[IpNet], known: &Known) -> Truth {
             } else {
                 Truth::False
             }
-        })),
+        }),
         Known::Text(text) => match text.parse() {
-            Ok(address) => {
-                Truth::from(networks.iter().any(|net| net.contains::<&std::net::IpAddr>(&address)))
-            }
+            Ok(address) => Truth::from(together.iter().any(|net| net.contains::<&std::net::IpAddr>(&address))),
             Err(_) => Truth::Unknown,
         },
         // A stranger's address is not one of a private network.
-        Known::Foreign => Truth::any(networks.iter().map(|net| {
-            if net.prefix_len() == 0 {
-                Truth::True
-            } else if is_private(net) {
-                Truth::False
-            } else {
-                Truth::Unknown
-            }
-        })),
+        Known::Foreign => in_some(&|net| match (net.prefix_len(), is_private(net)) {
+            (0, _) => Truth::True,
+            (_, true) => Truth::False,
+            (_, false) => Truth::Unknown,
+        }),
+        Known::Elsewhere => in_some(&|net| Truth::from(net.prefix_len() == 0)),
         Known::At(_) => Truth::Unknown,
     }
+}
+
+/// Whether networks are, together, the whole internet.
+pub(crate) fn is_internet(networks: &[IpNet]) -> bool {
+    is_in(networks, &Known::Elsewhere) == Truth::True
 }
 
 /// Whether no address of a network is reached from the internet (RFC 1918, RFC 4193, loopback, link-local).
@@ -284,6 +304,6 @@ fn compare(known: &Known, holds: impl Fn(Timestamp) -> bool) -> Truth {
         Known::Absent => Truth::False,
         Known::At(time) => Truth::from(holds(*time)),
         Known::Text(text) => text.parse().map_or(Truth::Unknown, |time| Truth::from(holds(time))),
-        Known::Foreign | Known::Network(_) => Truth::Unknown,
+        Known::Foreign | Known::Elsewhere | Known::Network(_) => Truth::Unknown,
     }
 }

@@ -4,7 +4,8 @@
 //! 2. and from the resource's side, through statements on the resource that name any of them;
 //! 3. denied, if any applying deny of either side holds;
 //! 4. bounded: every ceiling on the caller must allow it, and none of their denies may hold;
-//! 5. allowed, by either side within an account, by both across accounts, by the rules for outsiders;
+//! 5. allowed, by either side within an account, by both across accounts, by the rules for outsiders; what is given
+//!    to everybody counts from both sides;
 //! 6. the answer is allowed and not denied and within all ceilings, in three-valued logic.
 //!
 //! [`Access::decide`] keeps the reasons, [`Access::verdict`] only the answer. Both take these steps, in
@@ -18,7 +19,7 @@ use super::profile::{Held, Profiled};
 use super::reason::{Answer, Ground, Needs, Shortfall, Verdict, Via};
 use super::{Access, Action, Context, Known, Truth};
 use crate::estate::{
-    AccountOf, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal, Statement,
+    AccountOf, AdmissionId, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal, Statement,
     StatementId, Thing,
 };
 
@@ -35,37 +36,96 @@ pub struct Question<'q> {
     pub given: &'q Context,
 }
 
+/// What a question is about: a thing of the estate, or one that may yet be made in it.
+#[derive(Debug, Clone, Copy)]
+pub enum On<'q> {
+    /// This thing.
+    There(Thing),
+    /// One that is not there: nothing stands on it, and nothing is known of it but its name and place.
+    New(&'q New),
+}
+
+/// A thing that may yet be made.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct New {
+    /// As `kind:id`.
+    pub label: Box<str>,
+    /// What it would lie in; none where the estate has no scope for it.
+    pub within: Option<Thing>,
+}
+
 impl<'e> Access<'e> {
     /// Answers a question, with reasons.
     pub fn decide(&self, question: &Question<'_>) -> Answer<'e> {
-        let mut notes = Notes::default();
-        let case = Case::new(self, question);
-        let verdict = case.weigh(&mut notes);
-        notes.answer(verdict, case.needs())
+        self.answer_on(question.principal, question.action, On::There(question.on), question.given)
     }
 
     /// Answers a question, and that alone.
     pub fn verdict(&self, question: &Question<'_>) -> Verdict {
-        Case::new(self, question).weigh(&mut Nothing)
+        self.verdict_on(question.principal, question.action, On::There(question.on), question.given)
     }
 
-    /// Whether nothing that a principal holds denies anything, and nothing bounds it: then whatever one of its
-    /// statements allows without conditions is allowed from its side.
-    pub(crate) fn is_unopposed(&self, principal: Principal) -> bool {
-        let profile = self.profile(principal);
-        profile.ceilings.is_empty() && self.denies(&profile).is_empty()
+    /// The decision on something that may not be there yet.
+    pub fn verdict_on(
+        &self,
+        principal: Principal,
+        action: &Action,
+        on: On<'_>,
+        given: &Context,
+    ) -> Verdict {
+        Case::new(self, principal, action, on, given).weigh(&mut Nothing)
     }
 
-    /// Whether nothing stands on a thing, and an allow from a principal's side is enough for it.
-    pub(crate) fn takes_one_side(&self, principal: Principal, on: Thing) -> bool {
+    /// The decision on something that may not be there yet, with reasons.
+    pub fn answer_on(
+        &self,
+        principal: Principal,
+        action: &Action,
+        on: On<'_>,
+        given: &Context,
+    ) -> Answer<'e> {
+        let mut notes = Notes::default();
+        let case = Case::new(self, principal, action, on, given);
+        let verdict = case.weigh(&mut notes);
+        notes.answer(verdict, case.needs())
+    }
+
+    /// What the estate itself fixes of an attribute in a question: the caller's account and tags, the tags of the
+    /// thing, and the account of a source that is given and that the estate has.
+    pub fn fixed(&self, principal: Principal, on: Thing, attribute: Attribute, given: &Context) -> Option<Known> {
+        let others = given.without(attribute);
         let nothing = Action::default();
-        let question = Question { principal, action: &nothing, on, given: &Context::default() };
-        self.admissions_on(on).is_empty() && Case::new(self, &question).needs() == Needs::EitherSide
+        let case = Case::new(self, principal, &nothing, On::There(on), &others);
+        case.known(attribute).map(Cow::into_owned)
+    }
+
+    /// Whether conditions hold for a principal and something that it may act on.
+    pub(crate) fn holds<'c>(
+        &self,
+        principal: Principal,
+        on: On<'_>,
+        given: &Context,
+        conditions: impl Iterator<Item = &'c Condition>,
+    ) -> Truth {
+        let nothing = Action::default();
+        let case = Case::new(self, principal, &nothing, on, given);
+        Truth::all(conditions.map(|condition| condition.holds(&case, self.estate)))
+    }
+
+    /// Whether one side is enough between a principal and a thing.
+    pub(crate) fn takes_one_side(&self, principal: Principal, on: Thing) -> bool {
+        let (nothing, given) = (Action::default(), Context::default());
+        Case::new(self, principal, &nothing, On::There(on), &given).needs() == Needs::EitherSide
     }
 
     /// Whether actions on the thing take upper and lower case as one.
     pub fn any_case(&self, thing: Thing) -> bool {
         self.some_ignore_case && self.ignores_case(self.account_of(thing))
+    }
+
+    /// Whether actions on something take upper and lower case as one.
+    pub(crate) fn any_case_on(&self, on: On<'_>) -> bool {
+        self.some_ignore_case && self.ignores_case(self.account_on(on))
     }
 
     /// Whether any account takes upper and lower case of its actions as one.
@@ -149,15 +209,22 @@ impl<'e> Notes<'e> {
 #[derive(Clone, Copy)]
 struct Weights {
     allow: Truth,
+    /// Allows among those that are given to everybody, and so count from both sides.
+    to_all: Truth,
     deny: Truth,
 }
 
 impl Weights {
-    const NONE: Self = Self { allow: Truth::False, deny: Truth::False };
+    const NONE: Self = Self { allow: Truth::False, to_all: Truth::False, deny: Truth::False };
 
-    fn add(&mut self, effect: Effect, holds: Truth) {
+    fn add(&mut self, effect: Effect, holds: Truth, to_all: bool) {
         match effect {
-            Effect::Allow => self.allow = self.allow.or(holds),
+            Effect::Allow => {
+                self.allow = self.allow.or(holds);
+                if to_all {
+                    self.to_all = self.to_all.or(holds);
+                }
+            }
             Effect::Deny => self.deny = self.deny.or(holds),
         }
     }
@@ -166,23 +233,35 @@ impl Weights {
 /// One question being answered.
 struct Case<'a, 'q, 'e> {
     access: &'a Access<'e>,
-    question: &'a Question<'q>,
+    principal: Principal,
+    action: &'q Action,
+    on: On<'q>,
+    given: &'q Context,
     profile: Profiled<'a>,
     there: AccountOf,
     any_case: bool,
-    label: Label<'e>,
+    label: Label<'q, 'e>,
 }
 
 impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
-    fn new(access: &'a Access<'e>, question: &'a Question<'q>) -> Self {
-        let there = access.account_of(question.on);
+    fn new(
+        access: &'a Access<'e>,
+        principal: Principal,
+        action: &'q Action,
+        on: On<'q>,
+        given: &'q Context,
+    ) -> Self {
+        let there = access.account_on(on);
         Self {
-            profile: access.profile(question.principal),
+            profile: access.profile(principal),
             there,
             any_case: access.some_ignore_case && access.ignores_case(there),
-            label: Label::new(access.estate, question.on),
+            label: Label::new(access.estate, on),
             access,
-            question,
+            principal,
+            action,
+            on,
+            given,
         }
     }
 
@@ -194,7 +273,8 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         let callers = self.callers_side(record);
         let resources = self.resources_side(record);
         let denied = callers.deny.or(resources.deny);
-        let allowed = allowed(needs, callers.allow, resources.allow, record);
+        let to_all = callers.to_all.or(resources.to_all);
+        let allowed = allowed(needs, callers.allow, resources.allow, to_all, record);
         if !R::KEEPS && (denied == Truth::True || allowed == Truth::False) {
             return Verdict::No;
         }
@@ -205,7 +285,8 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     /// Whether the resource's side must allow, and nothing stands on the resource.
     fn needs_what_is_not_there(&self, needs: Needs) -> bool {
         matches!(needs, Needs::BothSides | Needs::ResourcesSide)
-            && self.access.admissions_on(self.question.on).is_empty()
+            && self.admissions().is_empty()
+            && !self.access.everybody.hold_grants
     }
 
     fn callers_side<R: Record<'e>>(&self, record: &mut R) -> Weights {
@@ -214,7 +295,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         for &Held { grant: id, name, at, ended, set, statements } in &self.profile.grants {
             let here = match at {
                 At::Everywhere => true,
-                At::Thing(place) => estate.lies_in(self.question.on, place),
+                At::Thing(place) => self.access.is_in(self.on, place),
             };
             if (!here || ended) && !R::KEEPS {
                 continue;
@@ -231,7 +312,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
                         &estate.grant(id).conditions,
                         record,
                     );
-                    weights.add(statement.effect, holds);
+                    weights.add(statement.effect, holds, self.access.everybody.signed_in.contains(&name));
                 } else if R::KEEPS
                     && statement.effect == Effect::Allow
                     && let Some(near) = near_miss(id, statement, [action, resource, here, !ended], self)
@@ -246,15 +327,16 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     fn resources_side(&self, record: &mut impl Record<'e>) -> Weights {
         let access = self.access;
         let mut weights = Weights::NONE;
-        for &id in access.admissions_on(self.question.on) {
+        for &id in self.admissions() {
             let admission = access.estate.admission(id);
             let to = access.estate.list(admission.to);
             let Some(&name) = self.profile.names.iter().find(|name| to.contains(name)) else { continue };
+            let to_all = to.iter().any(|name| access.everybody.anyone.contains(name));
             let statement = access.estate.statement(admission.statement);
             if self.fits(statement) == (true, true) {
                 let via = Via::Admission { admission: id, name };
                 let holds = self.ground(admission.statement, statement, via, &[], record);
-                weights.add(statement.effect, holds);
+                weights.add(statement.effect, holds, to_all);
             }
         }
         weights
@@ -269,7 +351,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
                 let statement = estate.statement(each);
                 if self.fits(statement) == (true, true) {
                     let holds = self.ground(each, statement, Via::Ceiling(id), &[], record);
-                    weights.add(statement.effect, holds);
+                    weights.add(statement.effect, holds, false);
                 }
             }
             let within = weights.allow.and(!weights.deny);
@@ -281,10 +363,18 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         bounded
     }
 
+    /// The statements on the resource itself.
+    fn admissions(&self) -> &'a [AdmissionId] {
+        match self.on {
+            On::There(thing) => self.access.admissions_on(thing),
+            On::New(_) => &[],
+        }
+    }
+
     /// Whether a statement picks the action, and whether it picks the resource.
     fn fits(&self, statement: &Statement) -> (bool, bool) {
-        let action = self.question.action.is_picked_by(statement.actions, self.any_case);
-        let resource = || self.access.picks_resource(statement.resources, self.question.on, &self.label);
+        let action = self.action.is_picked_by(statement.actions, self.any_case);
+        let resource = || self.access.picks_resource(statement.resources, self.on, &self.label);
         (action, action && resource())
     }
 
@@ -315,7 +405,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
             matches!(there, AccountOf::Known(id)
                 if estate.get(id).is_some_and(|scope| scope.cross_account == CrossAccount::OneSide))
         };
-        let here = match (self.question.principal, self.profile.home) {
+        let here = match (self.principal, self.profile.home) {
             (Principal::Outside(_), _) => {
                 return if one_side() { Needs::EitherSide } else { Needs::ResourcesSide };
             }
@@ -327,22 +417,27 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
             (_, Some(home)) => home,
         };
         match (here, there) {
-            (AccountOf::Unknown, _) | (_, AccountOf::Unknown)
-                if here != there || here == AccountOf::Unknown =>
-            {
-                Needs::Unknown
-            }
-            _ if here == there || one_side() => Needs::EitherSide,
+            // Where one side is enough anyway, there is nothing to agree on.
+            _ if one_side() => Needs::EitherSide,
+            (AccountOf::Unknown, _) | (_, AccountOf::Unknown) => Needs::Unknown,
+            _ if here == there => Needs::EitherSide,
             _ => Needs::BothSides,
         }
     }
 }
 
-fn allowed<'e>(needs: Needs, callers: Truth, resources: Truth, record: &mut impl Record<'e>) -> Truth {
+/// Whether it is allowed, by what the caller's side says, what the resource's does, and what is given to everybody.
+fn allowed<'e>(
+    needs: Needs,
+    callers: Truth,
+    resources: Truth,
+    to_all: Truth,
+    record: &mut impl Record<'e>,
+) -> Truth {
     if callers == Truth::False && resources == Truth::False {
         record.shortfall(Shortfall::NothingAllows);
     }
-    match needs {
+    let by_sides = match needs {
         Needs::EitherSide => callers.or(resources),
         Needs::BothSides => {
             if callers == Truth::False && resources != Truth::False {
@@ -364,11 +459,14 @@ fn allowed<'e>(needs: Needs, callers: Truth, resources: Truth, record: &mut impl
             if either == both {
                 either
             } else {
-                record.shortfall(Shortfall::AccountUnknown);
+                if to_all != Truth::True {
+                    record.shortfall(Shortfall::AccountUnknown);
+                }
                 Truth::Unknown
             }
         }
-    }
+    };
+    by_sides.or(to_all)
 }
 
 /// What kept an allowing statement of a grant from counting, where it came near.
@@ -383,17 +481,49 @@ fn near_miss(
         (true, true, false, true) => Some(Shortfall::Elsewhere(grant)),
         (true, false, true, true) => Some(Shortfall::OtherResources(grant)),
         // Only what names this very resource is near; what names everything is not.
-        (false, _, true, true) if matches!(case.access.picks[crate::estate::Id::index(statement.resources)], super::picks::Pick::Only(only) if only == case.question.on) => {
+        (false, _, true, true) if matches!(case.access.picks[crate::estate::Id::index(statement.resources)], super::picks::Pick::Only(only) if case.on.is(only)) => {
             Some(Shortfall::OtherActions(grant))
         }
         _ => None,
     }
 }
 
+impl On<'_> {
+    fn is(self, other: Thing) -> bool {
+        matches!(self, Self::There(thing) if thing == other)
+    }
+}
+
+impl Access<'_> {
+    /// The account that something is of.
+    pub(crate) fn account_on(&self, on: On<'_>) -> AccountOf {
+        match on {
+            On::There(thing) => self.account_of(thing),
+            On::New(new) => new.within.map_or(AccountOf::Unnamed, |within| self.account_of(within)),
+        }
+    }
+
+    fn is_in(&self, on: On<'_>, place: Thing) -> bool {
+        match on {
+            On::There(thing) => self.estate.lies_in(thing, place),
+            On::New(new) => new.within.is_some_and(|within| self.estate.lies_in(within, place)),
+        }
+    }
+
+    /// What the estate says of the account of a source: nothing where it does not have the source.
+    pub fn account_of_source(&self, source: &str) -> Option<Known> {
+        let source = self.estate.thing(source).filter(|source| self.estate.is_declared(*source))?;
+        match self.account_of(source) {
+            AccountOf::Known(account) => Some(Known::Text(self.estate.id(account).to_owned())),
+            AccountOf::Unnamed | AccountOf::Unknown => None,
+        }
+    }
+}
+
 impl Facts for Case<'_, '_, '_> {
     /// What the question fixes; else what the estate itself fixes: the caller's account, and the tags of both.
     fn known(&self, attribute: Attribute) -> Option<Cow<'_, Known>> {
-        if let Some(known) = self.question.given.get(attribute) {
+        if let Some(known) = self.given.get(attribute) {
             return Some(Cow::Borrowed(known));
         }
         let estate = self.access.estate;
@@ -401,7 +531,7 @@ impl Facts for Case<'_, '_, '_> {
             let (_, value) = self.access.tags_of(thing).iter().find(|(each, _)| *each == name)?;
             Some(Cow::Owned(Known::Text(estate.text(*value).to_owned())))
         };
-        match (attribute, self.question.principal) {
+        match (attribute, self.principal) {
             (Attribute::CallerAccount, principal) => match (principal, self.profile.home?) {
                 (Principal::Group(_), _) => None,
                 (_, AccountOf::Known(account)) => {
@@ -411,7 +541,15 @@ impl Facts for Case<'_, '_, '_> {
             },
             (Attribute::CallerTag(name), Principal::User(id)) => tag(Thing::User(id), name),
             (Attribute::CallerTag(name), Principal::Identity(id)) => tag(Thing::Identity(id), name),
-            (Attribute::ResourceTag(name), _) => tag(self.question.on, name),
+            (Attribute::ResourceTag(name), _) => match self.on {
+                On::There(thing) => tag(thing, name),
+                On::New(_) => None,
+            },
+            // The account of a source that the estate has is known with the source.
+            (Attribute::AccountOfSource, _) => match self.given.get(Attribute::SourceResource)? {
+                Known::Text(source) => self.access.account_of_source(source).map(Cow::Owned),
+                _ => None,
+            },
             _ => None,
         }
     }

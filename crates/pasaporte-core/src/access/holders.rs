@@ -1,4 +1,4 @@
-//! Who may perhaps do one action on a thing: the statements turned around, from the thing to who holds them.
+//! Who may perhaps do something to a thing: the statements turned around, from the thing to who holds them.
 //!
 //! A statement that names a thing is found by the thing. One with wildcards is kept at the place that its
 //! grant is at, under the letters that its pattern begins with; a thing looks under the beginnings of its own
@@ -9,9 +9,9 @@ use rustc_hash::FxHashMap;
 use super::picks::Pick;
 use super::{Access, Action, Verdict};
 use crate::access::{Context, Question};
-use crate::estate::{At, Effect, Id, Principal, ResourcesId, Thing};
+use crate::estate::{ActionsId, At, Effect, GroupId, Id, Principal, ResourcesId, Thing};
 
-/// The statements that allow one action, by what they may be about.
+/// The statements that allow some actions, by what they may be about.
 #[derive(Debug)]
 pub struct Holders {
     named: FxHashMap<Thing, Vec<(At, Principal)>>,
@@ -29,12 +29,17 @@ struct Wide {
 impl Access<'_> {
     /// Turns around all statements that allow an action.
     pub fn holders(&self, action: &Action) -> Holders {
+        self.holders_of(|actions| action.may_be_picked_by(actions))
+    }
+
+    /// Turns around all statements that allow actions which are wanted.
+    pub(crate) fn holders_of(&self, wanted: impl Fn(ActionsId) -> bool) -> Holders {
         let estate = self.estate;
         let mut holders = Holders { named: FxHashMap::default(), wide: FxHashMap::default() };
         for (_, grant) in estate.grants().filter(|(_, grant)| !self.has_expired(grant)) {
             for contained in self.statements_of(grant) {
                 let statement = estate.statement(contained.statement);
-                if statement.effect == Effect::Deny || !action.may_be_picked_by(statement.actions) {
+                if statement.effect == Effect::Deny || !wanted(statement.actions) {
                     continue;
                 }
                 match self.picks[statement.resources.index()] {
@@ -57,7 +62,8 @@ impl Access<'_> {
         holders
     }
 
-    /// Who may do the action on a thing, surely or perhaps, by each name that something gives it to; sorted.
+    /// Who may do the action on a thing, surely or perhaps, by each name that something gives it to, and by each name
+    /// that a group of those lists; sorted.
     ///
     /// A group stands for its members: it is there if somebody in it may.
     pub fn who_may(
@@ -67,9 +73,17 @@ impl Access<'_> {
         on: Thing,
         given: &Context,
     ) -> Vec<(Principal, Verdict)> {
-        let candidates = self.candidates(holders, action, on).into_iter();
+        let candidates = self.candidates(holders, |actions| action.may_be_picked_by(actions), on).into_iter();
         let verdicts = candidates.map(|who| (who, self.best_of(who, action, on, given)));
         verdicts.filter(|(_, verdict)| *verdict != Verdict::No).collect()
+    }
+
+    /// Whom something gives acting as an identity that is about that identity, or a part of all: not what takes in every
+    /// identity that is made. Each once, sorted.
+    pub(crate) fn named_to_assume(&self, on: Thing) -> Vec<Principal> {
+        let holders = self.assumers.get_or_init(|| self.holders(&self.assume));
+        let for_all = |resources| self.is_wide(resources) && self.may_take_all_of_a_kind(resources);
+        self.candidates_but(holders, |actions| self.assume.may_be_picked_by(actions), on, for_all)
     }
 
     /// The verdict on a name; for a group the best of its own and its members'.
@@ -83,14 +97,31 @@ impl Access<'_> {
         }
     }
 
-    /// Whom something gives the action on a thing to, sorted: the decision has the last word on each.
-    pub(crate) fn candidates(&self, holders: &Holders, action: &Action, on: Thing) -> Vec<Principal> {
+    /// Whom something gives what is wanted on a thing to, sorted; with those who are in groups of theirs and are more
+    /// than a member. The decision has the last word on each.
+    pub(crate) fn candidates(
+        &self,
+        holders: &Holders,
+        wanted: impl Fn(ActionsId) -> bool,
+        on: Thing,
+    ) -> Vec<Principal> {
+        self.candidates_but(holders, wanted, on, |_| false)
+    }
+
+    /// The same without those who hold it by choices of resources that are left aside.
+    fn candidates_but(
+        &self,
+        holders: &Holders,
+        wanted: impl Fn(ActionsId) -> bool,
+        on: Thing,
+        aside: impl Fn(ResourcesId) -> bool,
+    ) -> Vec<Principal> {
         let estate = self.estate;
         let mut all = Vec::new();
         for &id in self.admissions_on(on) {
             let admission = estate.admission(id);
             let statement = estate.statement(admission.statement);
-            if statement.effect == Effect::Allow && action.may_be_picked_by(statement.actions) {
+            if statement.effect == Effect::Allow && wanted(statement.actions) {
                 all.extend(estate.list(admission.to));
             }
         }
@@ -106,14 +137,20 @@ impl Access<'_> {
         for at in places.chain([At::Everywhere]) {
             let Some(wide) = holders.wide.get(&at) else { continue };
             for &(resources, who) in wide.beginning(&label) {
-                all.extend(self.takes(resources, on).then_some(who));
+                all.extend((self.takes(resources, on) && !aside(resources)).then_some(who));
             }
         }
-        // A group may take in a crowd, which then is more than a member.
-        for crowd in [Principal::Anyone, Principal::SignedIn] {
-            if self.groups_of(crowd).next().is_some() {
-                all.push(crowd);
-            }
+        let groups: Vec<GroupId> = all
+            .iter()
+            .filter_map(|who| match who {
+                Principal::Group(group) => Some(*group),
+                _ => None,
+            })
+            .collect();
+        // A group may take in a crowd, or somebody from outside, who then is more than a member.
+        for group in groups {
+            let members = self.everybody_in(group).into_iter();
+            all.extend(members.filter(|who| !matches!(who, Principal::User(_) | Principal::Identity(_))));
         }
         all.sort_unstable();
         all.dedup();

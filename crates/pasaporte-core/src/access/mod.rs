@@ -1,7 +1,6 @@
 //! May P do A on R: the one decision that everything else asks (access-model §4).
 
 mod becoming;
-mod breadth;
 mod by;
 mod catalogue;
 mod condition;
@@ -20,18 +19,17 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AccountOf, Admission, AdmissionId, Bounded, CaseOfActions, CeilingId, Estate, FunctionId, Grant, GrantId,
+    AccountOf, Admission, AdmissionId, Bounded, CaseOfActions, CeilingId, EndpointId, Estate, FunctionId, Grant, GrantId,
     GroupId, Grouped, Id, IdentityId, Kept, KeyId, PatternId, Principal, ResourceId, ScopeId, SetId,
     StatementId, Statements, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
 pub use becoming::Becoming;
-pub use breadth::Left;
-pub use catalogue::{Catalogue, Classes, EVERY_ACTION, Example, HarmfulActions};
-pub(crate) use condition::is_private;
+pub use catalogue::Catalogue;
+pub(crate) use condition::{is_in, is_internet, is_private};
 pub use condition::{Context, Facts, Known};
-pub use decide::Question;
+pub use decide::{New, On, Question};
 pub use holders::Holders;
 pub use picks::Action;
 pub use reason::{Answer, Ground, Needs, Shortfall, Verdict, Via};
@@ -50,6 +48,29 @@ pub(crate) struct Contained {
     pub(crate) set: Option<SetId>,
 }
 
+/// The names that strangers bear.
+#[derive(Debug)]
+struct Everybody {
+    /// `anyone`, and the groups that anyone is in.
+    anyone: Box<[Principal]>,
+    /// Those and `signed-in`, and the groups that any signed-in caller is in.
+    signed_in: Box<[Principal]>,
+    /// Whether any of these holds a grant.
+    hold_grants: bool,
+}
+
+impl Everybody {
+    fn new(estate: &Estate, membership: &names::Membership, grants: &by::By<Principal, GrantId>) -> Self {
+        let names = |who| membership.names(estate, who).into_boxed_slice();
+        let signed_in = names(Principal::SignedIn);
+        Self {
+            anyone: names(Principal::Anyone),
+            hold_grants: signed_in.iter().any(|name| !grants.of(*name).is_empty()),
+            signed_in,
+        }
+    }
+}
+
 /// An estate prepared for questions. What is asked for again and again is worked out once, when it is first
 /// asked for; threads may share it.
 #[derive(Debug)]
@@ -57,6 +78,7 @@ pub struct Access<'e> {
     estate: &'e Estate,
     population: population::Population,
     membership: names::Membership,
+    everybody: Everybody,
     grants_by_holder: by::By<Principal, GrantId>,
     contents: Box<[OnceLock<Box<[Contained]>>]>,
     invoke_permissions: Grouped<AdmissionId>,
@@ -65,7 +87,7 @@ pub struct Access<'e> {
     accounts_of_resources: Box<[AccountOf]>,
     admissions_by_named: by::By<Principal, AdmissionId>,
     keys_by_opened: by::By<Thing, KeyId>,
-    ceilings_of: by::By<IdentityId, CeilingId>,
+    ceilings_of: by::By<Principal, CeilingId>,
     ceilings_below: by::By<ScopeId, CeilingId>,
     profiles_of_identities: Box<[OnceLock<profile::Profile>]>,
     profiles_of_users: Box<[OnceLock<profile::Profile>]>,
@@ -76,11 +98,14 @@ pub struct Access<'e> {
     /// The identities whose trust names somebody.
     trusting: by::By<Principal, IdentityId>,
     catalogue: Catalogue,
-    known: catalogue::Known,
     some_ignore_case: bool,
     invoke: Action,
     assume: Action,
     invokers: OnceLock<Holders>,
+    assumers: OnceLock<Holders>,
+    strangers_with_grants: OnceLock<Box<[Principal]>>,
+    /// The places of tries, by their endpoints.
+    tries: OnceLock<FxHashMap<EndpointId, Vec<usize>>>,
     stranger: Context,
     prepared: Mutex<FxHashMap<Box<str>, Arc<Action>>>,
 }
@@ -97,7 +122,8 @@ impl<'e> Access<'e> {
         for (id, ceiling) in estate.ceilings() {
             for &over in &ceiling.over {
                 match over {
-                    Bounded::Identity(identity) => ceilings_of.push((identity, id)),
+                    Bounded::Identity(identity) => ceilings_of.push((Principal::Identity(identity), id)),
+                    Bounded::User(user) => ceilings_of.push((Principal::User(user), id)),
                     Bounded::Scope(scope) => ceilings_below.push((scope, id)),
                 }
             }
@@ -107,13 +133,16 @@ impl<'e> Access<'e> {
         let others = admissions_by_named
             .keys()
             .filter(|who| !matches!(who, Principal::Identity(_) | Principal::User(_)));
+        let membership = names::Membership::new(estate, &population);
+        let grants_by_holder = by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect());
         let mut access = Self {
             estate,
-            membership: names::Membership::new(estate, &population),
+            everybody: Everybody::new(estate, &membership, &grants_by_holder),
+            membership,
             takings,
             trusting: becoming::trusting(estate),
             population,
-            grants_by_holder: by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect()),
+            grants_by_holder,
             contents: slots(estate.count::<SetId>()),
             invoke_permissions: admissions::<FunctionId>(estate),
             trust: admissions::<IdentityId>(estate),
@@ -128,11 +157,13 @@ impl<'e> Access<'e> {
             profiles_of_users: slots(estate.count::<UserId>()),
             picks: picks::picks(estate),
             catalogue: Catalogue::new(estate),
-            known: catalogue::Known::new(estate),
             some_ignore_case,
             invoke: Action::default(),
             assume: Action::default(),
             invokers: OnceLock::new(),
+            assumers: OnceLock::new(),
+            strangers_with_grants: OnceLock::new(),
+            tries: OnceLock::new(),
             stranger: Context::of_a_stranger(estate.as_of()),
             prepared: Mutex::default(),
         };
@@ -186,6 +217,12 @@ impl<'e> Access<'e> {
         self.grants_by_holder.of(name).iter().map(|(_, grant)| *grant)
     }
 
+    /// Goes through the grants in force that a principal holds by any of its names, each with that name.
+    pub(crate) fn for_each_held(&self, principal: Principal, mut each: impl FnMut(GrantId, Principal)) {
+        let profile = self.profile(principal);
+        profile.grants.iter().filter(|held| !held.ended).for_each(|held| each(held.grant, held.name));
+    }
+
     /// The grants that a principal holds by any of its names, each with that name.
     pub fn held(&self, principal: Principal) -> Box<[(GrantId, Principal)]> {
         self.profile(principal).grants.iter().map(|held| (held.grant, held.name)).collect()
@@ -233,9 +270,65 @@ impl<'e> Access<'e> {
         all
     }
 
+    /// The names of strangers, services, accounts and holders of keys and tokens to whom a grant gives something, also
+    /// as members of groups.
+    pub(crate) fn strangers_with_grants(&self) -> &[Principal] {
+        self.strangers_with_grants.get_or_init(|| {
+            let mut all: Vec<Principal> = Vec::new();
+            for holder in self.grants_by_holder.keys() {
+                match holder {
+                    Principal::User(_) | Principal::Identity(_) => {}
+                    Principal::Group(group) => all.extend(self.everybody_in(group)),
+                    other => all.push(other),
+                }
+            }
+            all.retain(|who| !matches!(who, Principal::User(_) | Principal::Identity(_)));
+            all.sort_unstable();
+            all.dedup();
+            all.into()
+        })
+    }
+
+    /// The places of tries of an endpoint among all, in the order read.
+    pub(crate) fn tries_of(&self, endpoint: EndpointId) -> impl Iterator<Item = usize> {
+        let all = self.tries.get_or_init(|| {
+            let mut all: FxHashMap<EndpointId, Vec<usize>> = FxHashMap::default();
+            for (place, attempt) in self.estate.attempts().iter().enumerate() {
+                all.entry(attempt.endpoint).or_default().push(place);
+            }
+            all
+        });
+        all.get(&endpoint).into_iter().flatten().copied()
+    }
+
     /// What is true of a call by somebody who has nothing to do with the estate.
     pub fn stranger(&self) -> &Context {
         &self.stranger
+    }
+
+    /// What a principal's grants in force take away, and the ceilings over it.
+    pub(crate) fn opposing(&self, who: Principal) -> (Box<[StatementId]>, Box<[CeilingId]>) {
+        let profile = self.profile(who);
+        let in_force = profile.grants.iter().filter(|held| !held.ended);
+        let all = in_force.flat_map(|held| self.all_statements(held.statements, held.set));
+        let denies = all.map(|contained| contained.statement);
+        let denies = denies.filter(|id| self.estate.statement(*id).effect == crate::estate::Effect::Deny).collect();
+        (denies, profile.ceilings.clone())
+    }
+
+    /// The account that a principal is of; none of those that are of no account.
+    pub(crate) fn home(&self, who: Principal) -> Option<AccountOf> {
+        self.profile(who).home
+    }
+
+    /// Whether a name is one that strangers bear.
+    pub(crate) fn is_of_everybody(&self, name: Principal) -> bool {
+        self.everybody.signed_in.contains(&name)
+    }
+
+    /// Whether anyone bears a name.
+    pub(crate) fn is_of_anyone(&self, name: Principal) -> bool {
+        self.everybody.anyone.contains(&name)
     }
 
     /// The account that a thing is of.

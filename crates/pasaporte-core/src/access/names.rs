@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use super::by::By;
 use super::population::Population;
 use crate::estate::{
-    AccountOf, At, Estate, Group, GroupId, Grouped, IdentityId, List, MemberKind, MembershipRule, Name,
+    AccountOf, At, Estate, Group, GroupId, Grouped, Identity, IdentityId, List, MemberKind, MembershipRule, Name,
     Principal, Thing, UserId,
 };
 
@@ -102,7 +102,7 @@ impl Membership {
 /// Who is in a group by its rule.
 fn members(estate: &Estate, population: &Population, rule: &MembershipRule) -> Vec<Principal> {
     let area = rule.within.map_or(At::Everywhere, |scope| At::Thing(Thing::Scope(scope)));
-    // A rule sees the attributes of an identity and of the functions that run as it (access-model §2).
+    // All that a rule asks must be true of the identity itself, or of one function that runs as it (access-model §2).
     let of_functions = || {
         population.functions.within(estate, area).iter().filter_map(|&(_, id)| {
             let function = estate.get(id)?;
@@ -111,11 +111,12 @@ fn members(estate: &Estate, population: &Population, rule: &MembershipRule) -> V
         })
     };
     match rule.kind {
-        MemberKind::Function => of_functions().collect(),
-        MemberKind::Identity => {
+        MemberKind::Function | MemberKind::Identity => {
             let identities = population.identities.within(estate, area).iter().map(|(_, id)| *id);
             let itself = |id: &IdentityId| {
-                estate.get(*id).is_some_and(|identity| rule.takes(estate, identity.tags, estate.id(*id)))
+                let runs = rule.kind == MemberKind::Identity || !estate.functions_as(*id).is_empty();
+                let fits = |it: &Identity| rule.takes(estate, it.tags, estate.id(*id));
+                runs && estate.get(*id).is_some_and(fits)
             };
             identities.filter(itself).map(Principal::Identity).chain(of_functions()).collect()
         }

@@ -7,7 +7,7 @@
 
 use std::sync::{Arc, OnceLock};
 
-use super::Access;
+use super::{Access, On};
 use crate::estate::{ActionsId, Estate, Id, ResourcesId, Selection, Thing};
 
 /// An action, with the choices of actions that pick it.
@@ -36,6 +36,11 @@ impl Action {
     /// Whether a choice picks the action in one account or another.
     pub(crate) fn may_be_picked_by(&self, actions: ActionsId) -> bool {
         self.is_picked_by(actions, false) || self.is_picked_by(actions, true)
+    }
+
+    /// Whether a choice picks the action in every account.
+    pub(crate) fn is_picked_in_either_case(&self, actions: ActionsId) -> bool {
+        self.is_picked_by(actions, false) && self.is_picked_by(actions, true)
     }
 }
 
@@ -83,19 +88,23 @@ pub(super) fn picks(estate: &Estate) -> Box<[Pick]> {
 }
 
 /// The name of a thing, written out when it is first needed.
-pub(super) struct Label<'e> {
+pub(super) struct Label<'q, 'e> {
     estate: &'e Estate,
-    thing: Thing,
+    on: On<'q>,
     text: OnceLock<String>,
 }
 
-impl<'e> Label<'e> {
-    pub(super) fn new(estate: &'e Estate, thing: Thing) -> Self {
-        Self { estate, thing, text: OnceLock::new() }
+impl<'q, 'e> Label<'q, 'e> {
+    pub(super) fn new(estate: &'e Estate, on: On<'q>) -> Self {
+        Self { estate, on, text: OnceLock::new() }
     }
 
     pub(super) fn text(&self) -> &str {
-        self.text.get_or_init(|| self.estate.label(self.thing))
+        match self.on {
+            On::There(Thing::Resource(id)) => self.estate.id(id),
+            On::There(thing) => self.text.get_or_init(|| self.estate.label(thing)),
+            On::New(new) => &new.label,
+        }
     }
 }
 
@@ -126,12 +135,13 @@ impl Access<'_> {
         Action { text: text.into(), exact, any_case }
     }
 
-    pub(super) fn picks_resource(&self, resources: ResourcesId, thing: Thing, label: &Label<'_>) -> bool {
-        match self.picks[resources.index()] {
-            Pick::All => true,
-            Pick::Only(only) => only == thing,
-            Pick::Nothing => false,
-            Pick::Matching { .. } => {
+    pub(super) fn picks_resource(&self, resources: ResourcesId, on: On<'_>, label: &Label<'_, '_>) -> bool {
+        match (self.picks[resources.index()], on) {
+            (Pick::All, _) => true,
+            (Pick::Only(only), On::There(thing)) => only == thing,
+            (Pick::Nothing, On::There(_)) => false,
+            // What is to be made may have any name.
+            (_, On::New(_)) | (Pick::Matching { .. }, _) => {
                 self.selects(self.estate.resources_picked(resources), label.text(), false)
             }
         }
@@ -145,14 +155,25 @@ impl Access<'_> {
         }
     }
 
+    /// Whether a choice of resources takes everything there is and may be.
+    pub(crate) fn takes_everything(&self, resources: ResourcesId) -> bool {
+        matches!(self.picks[resources.index()], Pick::All)
+    }
+
     /// Whether a choice of resources may take all of a kind.
     pub(crate) fn may_take_all_of_a_kind(&self, resources: ResourcesId) -> bool {
         matches!(self.picks[resources.index()], Pick::All | Pick::Matching { open: true })
     }
 
+    /// Whether a choice of resources has wildcards.
+    pub(crate) fn is_wide(&self, resources: ResourcesId) -> bool {
+        matches!(self.picks[resources.index()], Pick::All | Pick::Matching { .. })
+    }
+
     /// Whether a choice of resources takes a thing.
     pub fn takes(&self, resources: ResourcesId, thing: Thing) -> bool {
-        self.picks_resource(resources, thing, &Label::new(self.estate, thing))
+        let on = On::There(thing);
+        self.picks_resource(resources, on, &Label::new(self.estate, on))
     }
 
     /// Whether a choice takes a text.

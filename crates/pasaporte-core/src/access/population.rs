@@ -7,13 +7,13 @@ use rayon::prelude::*;
 
 use super::Access;
 use crate::estate::{
-    At, Estate, FunctionId, Id, IdentityId, Kept, KeyId, ResourceId, ResourcesId, ScopeId, Thing, UserId,
+    At, Estate, FunctionId, IdentityId, Kept, KeyId, ResourceId, ResourcesId, ScopeId, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
 /// The declared things of some kinds, by place.
 #[derive(Debug)]
-pub(super) struct Population {
+pub(crate) struct Population {
     pub(super) functions: Placed<FunctionId>,
     pub(super) identities: Placed<IdentityId>,
     pub(super) users: Placed<UserId>,
@@ -23,7 +23,7 @@ pub(super) struct Population {
 
 /// Things of one kind, each with its place in the order of the scope tree; and in the order of their ids.
 #[derive(Debug)]
-pub(super) struct Placed<K> {
+pub(crate) struct Placed<K> {
     all: Box<[(u32, K)]>,
     by_id: OnceLock<Box<[K]>>,
 }
@@ -134,38 +134,60 @@ impl Access<'_> {
         found
     }
 
-    /// How many declared things of a kind that has a section of its own a choice takes at a place.
-    pub fn count_taken(&self, kind: &str, resources: ResourcesId, at: At) -> usize {
-        match kind {
-            FunctionId::KIND => self.count(&self.population.functions, resources, at),
-            IdentityId::KIND => self.count(&self.population.identities, resources, at),
-            KeyId::KIND => self.count(&self.population.keys, resources, at),
-            _ => 0,
-        }
+    /// The declared functions at a place.
+    pub(crate) fn functions_at(&self, at: At) -> Vec<FunctionId> {
+        self.here(&self.population.functions, at)
     }
 
-    fn count<K: Kept>(&self, all: &Placed<K>, resources: ResourcesId, at: At) -> usize {
-        let estate = self.estate;
-        let selection = estate.resources_picked(resources);
-        let everything = selection.except().is_empty()
-            && selection.any().iter().any(|id| {
-                let text = estate.pattern(*id).text();
-                text == "*" || text.strip_suffix(":*") == Some(K::KIND)
-            });
-        let here = all.within(estate, at);
+    /// The declared identities at a place.
+    pub(crate) fn identities_at(&self, at: At) -> Vec<IdentityId> {
+        self.here(&self.population.identities, at)
+    }
+
+    /// The declared keys at a place.
+    pub(crate) fn keys_taken_at(&self, at: At) -> Vec<Thing> {
+        self.here(&self.population.keys, at).into_iter().map(Thing::Key).collect()
+    }
+
+    /// The declared resources at a place.
+    pub(crate) fn resources_at(&self, at: At) -> impl Iterator<Item = ResourceId> {
+        self.here(&self.population.resources, at).into_iter()
+    }
+
+    /// Whether anything of a kind is declared at a place.
+    pub(crate) fn any_at<K: Peopled>(&self, at: At) -> bool {
+        let all = K::all(&self.population).within(self.estate, at);
+        all.iter().any(|(_, id)| self.lies_at(id.thing(), at))
+    }
+
+    fn here<K: Kept>(&self, all: &Placed<K>, at: At) -> Vec<K> {
+        let here = all.within(self.estate, at).iter().map(|(_, id)| *id);
+        here.filter(|id| self.lies_at(id.thing(), at)).collect()
+    }
+
+    fn lies_at(&self, thing: Thing, at: At) -> bool {
         match at {
-            At::Everywhere | At::Thing(Thing::Scope(_)) if everything => here.len(),
-            _ => here
-                .iter()
-                .filter(|(_, id)| {
-                    let thing = id.thing();
-                    let lies_here = match at {
-                        At::Everywhere => true,
-                        At::Thing(place) => estate.lies_in(thing, place),
-                    };
-                    lies_here && self.selects(selection, &estate.label(thing), false)
-                })
-                .count(),
+            At::Everywhere => true,
+            At::Thing(place) => self.estate.lies_in(thing, place),
         }
     }
 }
+
+/// A kind of thing that is found by its place.
+pub(crate) trait Peopled: Kept {
+    fn all(population: &Population) -> &Placed<Self>
+    where
+        Self: Sized;
+}
+
+macro_rules! peopled {
+    ($($kind:ty = $field:ident),*) => {$(
+        impl Peopled for $kind {
+            fn all(population: &Population) -> &Placed<Self> {
+                &population.$field
+            }
+        }
+    )*};
+}
+
+peopled!(FunctionId = functions, IdentityId = identities, KeyId = keys, UserId = users, ResourceId = resources);

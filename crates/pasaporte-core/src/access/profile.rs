@@ -1,10 +1,8 @@
 //! All that a question needs to know of a principal, put together once.
 
-use std::sync::OnceLock;
-
 use super::Access;
 use crate::estate::{
-    AccountOf, At, CeilingId, GrantId, Id, Principal, SetId, StatementId, Statements, Thing,
+    AccountOf, At, CeilingId, GrantId, Id, Principal, SetId, Statements, Thing,
 };
 
 /// A principal's names, what it holds by any of them, and what bounds it.
@@ -18,8 +16,6 @@ pub(super) struct Profile {
     pub(super) ceilings: Box<[CeilingId]>,
     /// The account that it is of; none for those who are of no account.
     pub(super) home: Option<AccountOf>,
-    /// What its grants take away, each with its grant; found when first asked for.
-    pub(super) denies: OnceLock<Box<[(GrantId, StatementId)]>>,
 }
 
 /// A grant, by what tells whether it comes into a question: so that those that do not are not looked up.
@@ -87,7 +83,6 @@ impl Access<'_> {
             ceilings: self.find_ceilings(principal).into(),
             names: names.into(),
             home,
-            denies: OnceLock::new(),
         }
     }
 
@@ -105,8 +100,8 @@ impl Access<'_> {
 
     fn find_ceilings(&self, principal: Principal) -> Vec<CeilingId> {
         let (own, scope) = match principal {
-            Principal::Identity(id) => (self.ceilings_of.of(id), self.estate.scope_of(Thing::Identity(id))),
-            Principal::User(id) => (&[][..], self.estate.scope_of(Thing::User(id))),
+            Principal::Identity(id) => (self.ceilings_of.of(principal), self.estate.scope_of(Thing::Identity(id))),
+            Principal::User(id) => (self.ceilings_of.of(principal), self.estate.scope_of(Thing::User(id))),
             Principal::Account(id) => (&[][..], Some(id)),
             _ => return Vec::new(),
         };

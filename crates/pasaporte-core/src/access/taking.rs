@@ -4,8 +4,9 @@
 //! that lie at the place, whichever are fewer; and what was found is kept, since many statements and grants
 //! say the same.
 //!
-//! Of the resources of other accounts most are out of reach whatever a grant says, because their own side
-//! must allow as well and does not; [`Access::within_reach`] leaves those out without looking at each.
+//! Of the resources of other accounts most are out of reach of a grant, because their own side must allow as well;
+//! [`Access::within_reach`] leaves those out without looking at each. Where that side does allow, a statement on the
+//! resource says so.
 
 use std::sync::{Arc, Mutex, OnceLock};
 
@@ -26,7 +27,7 @@ pub struct Taken {
     resources: Box<[ResourceId]>,
     confidential: usize,
     by_kind: Box<[OfKind]>,
-    /// Those whose own side lets in others than their own account, or needs not to.
+    /// Those that need no side of their own.
     open: OnceLock<Arc<Taken>>,
 }
 
@@ -67,6 +68,15 @@ pub(crate) enum Reachable {
 }
 
 impl Reachable {
+    /// In parts, each of which is kept.
+    pub(crate) fn parts(self, one: impl FnOnce() -> Arc<Taken>) -> Vec<Arc<Taken>> {
+        match self {
+            Self::One(Some(_)) => vec![one()],
+            Self::One(None) => Vec::new(),
+            Self::Some([own, foreign]) => vec![own, foreign],
+        }
+    }
+
     /// The confidential ones first.
     pub(crate) fn iter(&self) -> impl Iterator<Item = ResourceId> {
         let parts: [&[ResourceId]; 4] = match self {
@@ -159,8 +169,8 @@ impl Access<'_> {
         taken
     }
 
-    /// The resources that a choice takes at a place and that a principal may get at, as far as accounts tell:
-    /// those of its own account, and those of others whose own side lets somebody in or needs not to.
+    /// The resources that a choice takes at a place and that a principal may get at by its own side: those of its own
+    /// account, and those of others that need no side of theirs.
     pub(crate) fn within_reach(&self, who: Principal, resources: ResourcesId, at: At) -> Reachable {
         if let Pick::Only(Thing::Resource(id)) = self.picks[resources.index()] {
             let here = self.estate.get(id).is_some() && self.is_at(id, at);
@@ -198,7 +208,6 @@ impl Access<'_> {
                 AccountOf::Known(account) => {
                     let scope = self.estate.get(account);
                     scope.is_none_or(|scope| scope.cross_account == CrossAccount::OneSide)
-                        || !self.admissions_on(thing).is_empty()
                 }
                 AccountOf::Unnamed | AccountOf::Unknown => true,
             }

@@ -7,7 +7,8 @@
 use rustc_hash::FxHashMap;
 
 use super::paths::{Budget, Paths};
-use crate::access::Access;
+use crate::access::Verdict;
+use crate::effect::Effects;
 use crate::estate::{
     Asked, Check, Contract, ContractId, ContractOf, Endpoint, EndpointId, Estate, FunctionId, Name,
     Operation, Presents, Principal, Scheme, SchemeKind, State, Way,
@@ -85,7 +86,7 @@ pub enum Strength {
     Proof,
 }
 
-impl Access<'_> {
+impl Effects<'_> {
     /// Holds all contracts against what is deployed.
     pub fn held_contracts(&self) -> HeldContracts {
         let estate = self.estate();
@@ -159,10 +160,14 @@ impl Access<'_> {
         }
     }
 
-    /// How much an endpoint asks, in effect: nothing where anyone gets through.
+    /// How much an endpoint asks, in effect: nothing where anyone gets through, or was seen to; all there is to ask
+    /// where nobody does.
     pub fn strength(&self, id: EndpointId) -> Strength {
-        if self.callers_at(id).iter().any(|caller| caller.who == Principal::Anyone) {
+        if self.ways_at(id).iter().any(|way| way.caller.who == Principal::Anyone) {
             return Strength::Nothing;
+        }
+        if self.passage(id).is_some_and(|passage| passage.verdict == Verdict::No) {
+            return Strength::Proof;
         }
         self.asks(id)
     }

@@ -4,10 +4,12 @@
 //! can be reached from more networks, runs as something else, is switched on though declared off, or is not declared
 //! at all while its function is. What the declaration does not speak of is left alone.
 
-use crate::access::Access;
+use ipnet::IpNet;
+
+use crate::access::{Access, Context, Verdict};
 use crate::estate::{
-    Check, Endpoint, EndpointId, Estate, FunctionId, List, Name, Network, Origin, Presents, State, Thing,
-    Verifier, VerifierId, Way,
+    Check, Effect, Endpoint, EndpointId, Estate, FunctionId, List, Name, Network, Origin, Presents, Principal, State,
+    Thing, Verifier, VerifierId, Way,
 };
 
 crate::estate::vocabulary! {
@@ -29,6 +31,8 @@ crate::estate::vocabulary! {
         Presence = "presence",
         /// What a verifier accepts.
         Verifier = "verifier",
+        /// Who may invoke it.
+        Callers = "callers",
     }
 }
 
@@ -57,8 +61,10 @@ impl Access<'_> {
         let (deployed, mut all) = (self.estate(), Vec::new());
         let Some(declared) = deployed.declared() else { return all };
         let sides = Sides { deployed, declared };
+        let meant = Access::new(declared);
         for (id, _) in deployed.all::<FunctionId>() {
             sides.function(id, &mut all);
+            self.callers_drift(&meant, id, &mut all);
         }
         for (id, verifier) in deployed.all::<VerifierId>() {
             let other = declared.find::<VerifierId>(deployed.id(id)).and_then(|other| declared.get(other));
@@ -67,6 +73,55 @@ impl Access<'_> {
             }
         }
         all
+    }
+}
+
+impl Access<'_> {
+    /// Whoever an invoke permission lets in surer than what is declared does, where that says who may invoke it.
+    fn callers_drift(&self, meant: &Access<'_>, id: FunctionId, all: &mut Vec<Drift>) {
+        let (deployed, declared) = (self.estate(), meant.estate());
+        let Some(known) = declared.find::<FunctionId>(deployed.id(id)) else { return };
+        let (on, there) = (Thing::Function(id), Thing::Function(known));
+        let (Some(is), Some(said)) = (deployed.get(id), declared.get(known)) else { return };
+        if meant.admissions_on(there).is_empty() {
+            return;
+        }
+        let named = |access: &Access<'_>, on: Thing| {
+            let estate = access.estate();
+            let of = access.admissions_on(on).iter().map(|admission| estate.admission(*admission));
+            let allowing = of.filter(|it| estate.statement(it.statement).effect == Effect::Allow);
+            let mut all: Vec<Principal> = allowing.flat_map(|it| estate.list(it.to).iter().copied()).collect();
+            all.sort_by_cached_key(|who| estate.principal_label(*who));
+            all.dedup();
+            all
+        };
+        let verdict = |access: &Access<'_>, who: Principal, on: Thing| {
+            let given = Context::at(access.estate().as_of());
+            access.best_of(who, access.invoke(), on, &given)
+        };
+        let more = named(self, on).into_iter().filter(|who| {
+            let as_declared = deployed.same_in(declared, *who).map_or(Verdict::No, |who| verdict(meant, who, there));
+            verdict(self, *who, on) > as_declared
+        });
+        let more: Vec<String> = more.map(|who| deployed.principal_label(who)).collect();
+        if more.is_empty() {
+            return;
+        }
+        let names: Vec<String> = named(meant, there).into_iter().map(|who| declared.principal_label(who)).collect();
+        let origin = |access: &Access<'_>, on: Thing| {
+            let estate = access.estate();
+            let first = access.admissions_on(on).first();
+            first.map(|admission| estate.statement(estate.admission(*admission).statement).origin)
+        };
+        all.push(Drift {
+            thing: on,
+            aspect: Aspect::Callers,
+            declared: names.join(", "),
+            deployed: format!("by {} too", more.join(", ")),
+            surely_weaker: true,
+            declared_at: origin(meant, there).unwrap_or(said.origin),
+            deployed_at: origin(self, on).unwrap_or(is.origin),
+        });
     }
 }
 
@@ -147,7 +202,7 @@ impl Sides<'_> {
         }
         if let (Way::Route { presents: now, .. }, Way::Route { presents: then, .. }) = (&is.way, &meant.way) {
             let said = (presents(self.declared, then), presents(self.deployed, now));
-            let brings = |it: &Presents| matches!(it, Presents::Identity(_) | Presents::Key(_));
+            let brings = |it: &Presents| matches!(it, Presents::Identity(_) | Presents::Key(_) | Presents::Service(_));
             if said.0 != said.1 && brings(now) {
                 differs(Aspect::Presents, !brings(then), said);
             }
@@ -244,6 +299,7 @@ fn presents(estate: &Estate, presents: &Presents) -> String {
         Presents::Caller => "what the caller shows".to_owned(),
         Presents::Identity(identity) => format!("identity:{}", estate.id(*identity)),
         Presents::Key(key) => format!("key:{}", estate.id(*key)),
+        Presents::Service(service) => format!("service:{}", estate.text(*service)),
     }
 }
 
@@ -259,9 +315,11 @@ fn network(network: &Network) -> String {
 fn lies_within(is: &Network, meant: &Network) -> bool {
     match (is, meant) {
         (_, Network::Internet) | (Network::Internal, _) => true,
-        (Network::Internet, Network::Listed(_)) => super::faces_internet(meant),
+        (_, Network::Listed(_)) if super::faces_internet(meant) => true,
+        (Network::Internet, Network::Listed(_)) => false,
         (Network::Internet | Network::Listed(_), Network::Internal) => false,
         (Network::Listed(is), Network::Listed(meant)) => {
+            let meant = IpNet::aggregate(&meant.to_vec());
             is.iter().all(|net| meant.iter().any(|other| other.contains(net)))
         }
     }

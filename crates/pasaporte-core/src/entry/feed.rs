@@ -1,6 +1,8 @@
 //! Event sources: whoever may write to what triggers a function makes it run (access-model §6).
 
-use crate::access::{Access, Context, Question, Verdict};
+use super::{Because, Caller, Circles};
+use crate::access::{Action, On, Question, Verdict};
+use crate::effect::Effects;
 use crate::estate::{ActionClass, Principal, State, Thing, TriggerId};
 
 /// Somebody who may write to the source of a trigger.
@@ -14,65 +16,75 @@ pub struct Feeder {
     pub action: Box<str>,
 }
 
-/// The words for putting something into a source, of whatever kind it is.
-const WORDS: [&str; 3] = ["write", "send", "publish"];
-/// Words of the class of writing that take something out of a source.
-const TAKING: [&str; 2] = ["take", "delete"];
-
-impl Access<'_> {
-    /// Who may write to the source of a trigger, by the decision; sorted. Nobody, where the trigger or its function
-    /// is switched off, and for a timer.
-    pub fn feeders(&self, id: TriggerId, given: &Context) -> Vec<Feeder> {
+impl<'e> Effects<'e> {
+    /// Who may write to the source of a trigger, by the decision: whoever may do an action of class write on it;
+    /// sorted. Nobody, where the trigger or its function is switched off, and for a timer.
+    pub fn feeders(&self, id: TriggerId) -> Vec<Feeder> {
         let Some(source) = self.live_source(id) else { return Vec::new() };
-        let mut all: Vec<Feeder> = Vec::new();
-        for action in self.feeding(source) {
-            let prepared = self.action(&action);
-            for (who, verdict) in self.who_may(&self.holders(&prepared), &prepared, source, given) {
-                let feeder = Feeder { who, verdict, action: action.clone() };
-                match all.iter_mut().find(|known| known.who == who) {
-                    Some(known) if known.verdict >= verdict => {}
-                    Some(known) => *known = feeder,
-                    None => all.push(feeder),
-                }
-            }
-        }
+        let service = self.service_of(source);
+        let holders = self.writers(service);
+        let who = self.candidates(&holders, |actions| self.writes(actions, service), source);
+        let mut all: Vec<Feeder> = who.into_iter().filter_map(|who| self.feeding(who, source)).collect();
         all.sort_unstable_by_key(|feeder| feeder.who);
         all
     }
 
-    /// Whether a crowd that needs not be known may write to the source of a trigger: the best verdict on it.
-    pub(super) fn crowd_feeds(&self, id: TriggerId, crowd: Principal) -> Verdict {
-        let Some(source) = self.live_source(id) else { return Verdict::No };
-        let holds = self.grants_of(crowd).len() > 0 || self.groups_of(crowd).next().is_some();
-        if !holds && self.admissions_on(source).is_empty() {
-            return Verdict::No;
+    fn feeding(&self, who: Principal, source: Thing) -> Option<Feeder> {
+        let bearers = self.bearers(who);
+        let best = bearers.iter().filter_map(|bearer| self.by_writing(bearer.who, source)).max_by(
+            |(action, verdict), (other, other_verdict)| {
+                verdict.cmp(other_verdict).then_with(|| other.text().cmp(action.text()))
+            },
+        );
+        let (action, verdict) = best?;
+        Some(Feeder { who, verdict, action: action.text().into() })
+    }
+
+    /// The surest action of class write that somebody may do on a thing.
+    pub(super) fn by_writing(&self, who: Principal, on: Thing) -> Option<(std::sync::Arc<Action>, Verdict)> {
+        let mut best: Option<(std::sync::Arc<Action>, Verdict)> = None;
+        let given = crate::access::Context::at(self.estate().as_of());
+        for act in self.acts_on(who, on, |class| class == Some(ActionClass::Write)) {
+            let verdict = self.verdict_on(who, &act.action, On::There(on), &given);
+            if verdict > best.as_ref().map_or(Verdict::No, |(_, known)| *known) {
+                best = Some((act.action, verdict));
+            }
         }
-        let verdict = |action: Box<str>| {
-            let action = self.action(&action);
-            self.verdict(&Question { principal: crowd, action: &action, on: source, given: self.stranger() })
-        };
-        self.feeding(source).into_iter().map(verdict).max().unwrap_or(Verdict::No)
+        best
+    }
+
+    /// Those who bear a name and may write to the source of a trigger, as callers of its function.
+    pub(crate) fn feeding_as(&self, who: Principal, id: TriggerId) -> Option<Caller<'e>> {
+        let source = self.live_source(id)?;
+        let mut found: Option<Caller<'e>> = None;
+        for act in self.acts_on(who, source, |class| class == Some(ActionClass::Write)) {
+            let circles: Circles =
+                self.circles(who, &act.action, source).into_iter().map(|it| (it.exposure, it.verdict)).collect();
+            let given = crate::access::Context::at(self.estate().as_of());
+            let question = Question { principal: who, action: &act.action, on: source, given: &given };
+            let verdict = self.verdict(&question);
+            let best = circles.iter().map(|(_, verdict)| *verdict).max().unwrap_or(Verdict::No);
+            let verdict = if verdict == Verdict::No { best.min(Verdict::Depends) } else { verdict };
+            if verdict == Verdict::No {
+                continue;
+            }
+            match &mut found {
+                Some(known) => {
+                    known.circles.extend(circles);
+                    known.verdict = known.verdict.max(verdict);
+                }
+                None => {
+                    let because = Because::Feeds(act.action.text().into());
+                    found = Some(Caller { who, verdict, because, circles });
+                }
+            }
+        }
+        found
     }
 
     /// The source of a trigger that is switched on, with its function.
-    fn live_source(&self, id: TriggerId) -> Option<Thing> {
+    pub(crate) fn live_source(&self, id: TriggerId) -> Option<Thing> {
         let trigger = self.estate().get(id).filter(|trigger| trigger.state == State::Enabled)?;
         trigger.source.filter(|_| self.may_run(trigger.function))
-    }
-
-    /// The actions that put something into a thing: those of its kind that are for writing.
-    fn feeding(&self, source: Thing) -> Vec<Box<str>> {
-        let label = self.estate().label(source);
-        let kind = label.split(':').next().unwrap_or_default();
-        let common = WORDS.iter().map(|word| format!("{kind}/{word}").into_boxed_str());
-        let listed = self.estate().actions().iter().filter_map(|entry| {
-            let (service, word) = entry.pattern.as_literal()?.split_once('/')?;
-            let feeds = entry.class == ActionClass::Write && service == kind && !TAKING.contains(&word);
-            feeds.then(|| format!("{service}/{word}").into_boxed_str())
-        });
-        let mut all: Vec<Box<str>> = common.chain(listed).collect();
-        all.sort_unstable();
-        all.dedup();
-        all
     }
 }

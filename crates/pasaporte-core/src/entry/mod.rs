@@ -1,26 +1,35 @@
-//! Who gets through to a function, in effect (access-model §6).
+//! Who gets in to a function, in effect (access-model §6).
 //!
-//! A function's callers are the union over its endpoints, direct ([`Access::callers_at`]) or behind a gateway
-//! (`route.rs`), its triggers ([`Access::feeders`]) and its invoke permissions, which the decision answers.
+//! One structure holds all of it, the [`WaysIn`] of a function (`ways.rs`): the union over its endpoints, direct
+//! ([`Effects::callers_at`]) or behind a gateway (`route.rs`), its event sources (`feed.rs`), whoever the decision lets
+//! invoke it by whichever road, admin keys, and what tries showed. Each way says whom it lets in, how surely, by what,
+//! and in which circles those are (`circles.rs`).
 
+mod circles;
 mod contract;
 mod drift;
 mod exposure;
 mod feed;
 mod paths;
 mod route;
+mod ways;
 
-use crate::access::{Access, Answer, Context, Question, Verdict};
+use smallvec::{SmallVec, smallvec};
+
+use crate::access::{Answer, Context, Question, Verdict};
+use crate::effect::Effects;
 use crate::estate::{
-    Check, EndpointId, FunctionId, KeyId, KeyReach, List, Name, Network, Principal, Shows, State, Thing,
-    Token, TokenId, Verifier, VerifierId, Way,
+    Check, EndpointId, FunctionId, KeyId, KeyReach, LastUse, List, Name, Network, Principal, Shows, State, Thing, Token,
+    TokenId, Verifier, VerifierId, Way,
 };
 
+pub use circles::Circle;
 pub use contract::{Held, HeldContracts, Standing, Strength, Unspoken};
 pub use drift::{Aspect, Drift};
 pub use exposure::{Exposed, Exposure};
 pub use feed::Feeder;
 pub use route::{By, Passage};
+pub use ways::{Through, WayIn, WaysIn};
 
 /// Somebody who gets through, and why.
 #[derive(Debug, Clone)]
@@ -31,6 +40,26 @@ pub struct Caller<'e> {
     pub verdict: Verdict,
     /// Why.
     pub because: Because<'e>,
+    /// In which circles they are, as far as networks do not narrow them.
+    pub circles: Circles,
+}
+
+/// Circles, each with how surely those in it get through.
+pub type Circles = SmallVec<[(Exposure, Verdict); 1]>;
+
+impl Caller<'_> {
+    /// The same where something else must hold too.
+    fn at_most(mut self, verdict: Verdict) -> Option<Self> {
+        self.verdict = self.verdict.min(verdict);
+        self.circles.iter_mut().for_each(|(_, known)| *known = (*known).min(verdict));
+        (self.verdict != Verdict::No).then_some(self)
+    }
+
+    /// How surely those of a circle get through.
+    pub fn of_circle(&self, exposure: Exposure) -> Verdict {
+        let all = self.circles.iter().filter(|(each, _)| *each == exposure);
+        all.map(|(_, verdict)| *verdict).max().unwrap_or(Verdict::No)
+    }
 }
 
 /// What lets a caller through.
@@ -44,6 +73,12 @@ pub enum Because<'e> {
     PublicToken(TokenId),
     /// The caller holds something that the check accepts.
     Holds,
+    /// The caller holds a key that manages what the function is in.
+    Manages,
+    /// A try with no credential got through: its place among all tries.
+    Tried(usize),
+    /// The caller may write to a source that makes the function run, by this action.
+    Feeds(Box<str>),
     /// The decision on invoking the function.
     Decision(Answer<'e>),
 }
@@ -51,11 +86,11 @@ pub enum Because<'e> {
 impl Because<'_> {
     /// Whether it lets through whoever is meant although they show nothing.
     pub fn asks_nothing(&self) -> bool {
-        matches!(self, Self::NoCheck | Self::Decision(_))
+        matches!(self, Self::NoCheck | Self::Decision(_) | Self::Tried(_))
     }
 }
 
-impl<'e> Access<'e> {
+impl<'e> Effects<'e> {
     /// Whether a stranger who bears `principal`'s name may make the function run, without the reasons.
     pub fn stranger_invokes(&self, principal: Principal, function: FunctionId) -> Verdict {
         let on = Thing::Function(function);
@@ -92,7 +127,7 @@ impl<'e> Access<'e> {
     }
 
     /// Whether a function is not known to be switched off.
-    fn may_run(&self, function: FunctionId) -> bool {
+    pub(crate) fn may_run(&self, function: FunctionId) -> bool {
         self.estate().get(function).is_none_or(|function| function.state == State::Enabled)
     }
 
@@ -112,7 +147,7 @@ impl<'e> Access<'e> {
     pub fn opens_to_nothing(&self, id: EndpointId) -> Verdict {
         let callers = self.callers_at(id).into_iter();
         let callers = callers.filter(|it| it.who == Principal::Anyone && it.because.asks_nothing());
-        callers.map(|caller| caller.verdict).max().unwrap_or(Verdict::No)
+        callers.map(|caller| caller.of_circle(Exposure::Anyone)).max().unwrap_or(Verdict::No)
     }
 
     /// Whether what a try shows is what the estate says of its endpoint; none where it shows nothing. Who knocks may be
@@ -129,58 +164,47 @@ impl<'e> Access<'e> {
         }
     }
 
-    /// Everybody who gets through an endpoint, each surely or perhaps. At a function's own check of identity that is
-    /// the decision itself, also for those of whom it asks something.
-    pub fn entrants(&self, id: EndpointId, given: &Context) -> Vec<(Principal, Verdict)> {
-        match self.decides_alone(id) {
-            Some(function) => self.who_may(self.invokers(), self.invoke(), Thing::Function(function), given),
-            None => self.callers_at(id).into_iter().map(|caller| (caller.who, caller.verdict)).collect(),
-        }
-    }
-
-    /// The function of an open direct endpoint that checks an identity: there the decision says who gets through.
-    pub fn decides_alone(&self, id: EndpointId) -> Option<FunctionId> {
-        let endpoint = self.estate().get(id).filter(|_| self.is_open(id))?;
-        (endpoint.check == Check::Identity && endpoint.way == Way::Direct).then_some(endpoint.function)
-    }
-
     /// Who passes a check that stands before a function.
     fn pass_check(&self, check: &Check, function: FunctionId) -> Vec<Caller<'e>> {
-        let sure = |who, because| Caller { who, verdict: Verdict::Yes, because };
         match check {
-            Check::None => vec![sure(Principal::Anyone, Because::NoCheck)],
-            Check::Key(least) => self
-                .keys_opening(function, *least)
-                .into_iter()
-                .map(|key| sure(Principal::Key(key), Because::Holds))
-                .collect(),
-            Check::Token(verifier) => vec![self.token_callers(*verifier)],
-            Check::Identity => self.admitted(function),
+            Check::None => vec![Caller::new(Principal::Anyone, Verdict::Yes, Exposure::Anyone, Because::NoCheck)],
+            Check::Key(least) => {
+                let keys = self.keys_opening(function, *least).into_iter();
+                let holder =
+                    |(key, verdict)| Caller::new(Principal::Key(key), verdict, Exposure::KeyHolders, Because::Holds);
+                keys.map(holder).collect()
+            }
+            Check::Token(verifier) => self.token_callers(*verifier),
+            Check::Identity => self.invoking(function),
         }
     }
 
-    /// The enabled, unexpired keys of at least this reach that open a function: its own, and those of the
-    /// scopes that it lies in, in the order read.
-    pub fn keys_opening(&self, function: FunctionId, least: KeyReach) -> Vec<KeyId> {
+    /// The keys of at least this reach that open a function, its own and those of the scopes that it lies in, each with
+    /// how surely it does; in the order read.
+    pub fn keys_opening(&self, function: FunctionId, least: KeyReach) -> Vec<(KeyId, Verdict)> {
         let estate = self.estate();
         let scope = estate.get(function).and_then(|it| it.scope);
         let above = std::iter::successors(scope, |id| estate.get(*id).and_then(|it| it.parent));
         let opened = std::iter::once(Thing::Function(function)).chain(above.map(Thing::Scope));
-        let mut keys: Vec<KeyId> = opened
+        let mut keys: Vec<(KeyId, Verdict)> = opened
             .flat_map(|thing| self.keys_of(thing))
-            .filter(|id| estate.get(*id).is_some_and(|key| key.reach >= least) && self.is_accepted(*id))
+            .filter(|id| estate.get(*id).is_some_and(|key| key.reach >= least))
+            .map(|id| (id, self.accepted(id)))
+            .filter(|(_, verdict)| *verdict != Verdict::No)
             .collect();
         keys.sort_unstable();
         keys
     }
 
-    /// Whether a key is enabled and had not expired when the estate was true.
-    pub fn is_accepted(&self, key: KeyId) -> bool {
+    /// Whether a key is accepted: one that is enabled is; past its expiry it may be, and is if it was used since.
+    pub fn accepted(&self, key: KeyId) -> Verdict {
         let estate = self.estate();
-        estate.get(key).is_some_and(|key| {
-            let ended = estate.has_ended(key.expires);
-            key.state == State::Enabled && !ended
-        })
+        let Some(key) = estate.get(key).filter(|key| key.state == State::Enabled) else { return Verdict::No };
+        match (estate.has_ended(key.expires), key.last_used) {
+            (false, _) => Verdict::Yes,
+            (true, LastUse::At(used)) if key.expires.is_some_and(|end| used > end) => Verdict::Yes,
+            (true, _) => Verdict::Depends,
+        }
     }
 
     /// Whether a verifier lists the algorithm `none`, which is no signature (RFC 7518 §3.6).
@@ -190,76 +214,113 @@ impl<'e> Access<'e> {
         algorithms.iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"))
     }
 
-    fn token_callers(&self, id: VerifierId) -> Caller<'e> {
+    fn token_callers(&self, id: VerifierId) -> Vec<Caller<'e>> {
         let estate = self.estate();
-        let holders = Caller { who: Principal::Token(id), verdict: Verdict::Yes, because: Because::Holds };
-        let Some(verifier) = estate.get(id) else { return holders };
+        let holders = Caller::new(Principal::Token(id), Verdict::Yes, Exposure::KeyHolders, Because::Holds);
+        let Some(verifier) = estate.get(id) else { return vec![holders] };
         if !verifier.checks_signature || self.accepts_unsigned(verifier) {
             let because = Because::UncheckedToken(id);
-            return Caller { who: Principal::Anyone, verdict: Verdict::Yes, because };
+            return vec![Caller::new(Principal::Anyone, Verdict::Yes, Exposure::Anyone, because)];
         }
-        let public =
-            estate.all::<TokenId>().find(|(_, token)| token.public && self.satisfies(token, id, verifier));
-        match public {
-            Some((token, _)) => {
-                Caller { who: Principal::Anyone, verdict: Verdict::Yes, because: Because::PublicToken(token) }
-            }
-            None => holders,
+        match self.public_token_for(id) {
+            Some((token, Verdict::Yes)) => vec![Caller::with_public_token(token, Verdict::Yes)],
+            Some((token, perhaps)) => vec![Caller::with_public_token(token, perhaps), holders],
+            None => vec![holders],
         }
     }
 
-    /// Whether a token passes a verifier, by its claims.
-    pub fn passes(&self, token: TokenId, verifier: VerifierId) -> bool {
+    /// The public token that passes a verifier, the surest; of several the first by name.
+    pub fn public_token_for(&self, verifier: VerifierId) -> Option<(TokenId, Verdict)> {
         let estate = self.estate();
-        let both = estate.get(token).zip(estate.get(verifier));
-        both.is_some_and(|(token, it)| self.satisfies(token, verifier, it))
+        let public = estate.all::<TokenId>().filter(|(_, token)| token.public);
+        let passing = public.map(|(id, _)| (id, self.passes(id, verifier)));
+        passing
+            .filter(|(_, verdict)| *verdict != Verdict::No)
+            .max_by(|(one, verdict), (other, other_verdict)| {
+                verdict.cmp(other_verdict).then_with(|| estate.id(*other).cmp(estate.id(*one)))
+            })
+    }
+
+    /// Whether a token passes a verifier, by its claims: whatever verifier it was made for.
+    pub fn passes(&self, token: TokenId, verifier: VerifierId) -> Verdict {
+        let estate = self.estate();
+        match estate.get(token).zip(estate.get(verifier)) {
+            Some((token, it)) => self.satisfies(token, verifier, it),
+            None => Verdict::No,
+        }
     }
 
     /// Whether a token's claims are what a verifier asks for (RFC 7519 §4.1).
-    fn satisfies(&self, token: &Token, id: VerifierId, verifier: &Verifier) -> bool {
-        let made_for_another = token.verifier.is_some_and(|of| of != id);
+    fn satisfies(&self, token: &Token, id: VerifierId, verifier: &Verifier) -> Verdict {
+        let made_for_it = token.verifier == Some(id);
         let estate = self.estate();
         let accepts = |list: List<Name>, name: Name| estate.list(list).contains(&name);
-        let issued = verifier.issuers.is_empty()
-            || token.issuer.map_or(token.verifier == Some(id), |issuer| accepts(verifier.issuers, issuer));
+        let issued =
+            verifier.issuers.is_empty() || token.issuer.map_or(made_for_it, |it| accepts(verifier.issuers, it));
         let addressed = verifier.audiences.is_empty()
             || estate.list(token.audiences).iter().any(|audience| accepts(verifier.audiences, *audience))
-            || (token.audiences.is_empty() && token.verifier == Some(id));
+            || (token.audiences.is_empty() && made_for_it);
         let signed = verifier.algorithms.is_empty()
             || token.algorithm.is_none_or(|algorithm| accepts(verifier.algorithms, algorithm));
-        let known = match (&verifier.keys, token.key_id) {
-            (Some(keys), Some(key)) => keys.ids.contains(&key),
-            (Some(keys), None) => keys.unnamed || !keys.ids.is_empty(),
-            (None, _) => true,
-        };
         let ended = verifier.checks_expiry && estate.has_ended(token.expires);
-        !made_for_another && issued && addressed && signed && known && !ended
+        if !issued || !addressed || !signed || ended {
+            return Verdict::No;
+        }
+        // Which keys the verifier knows, and which signed the token.
+        match (&verifier.keys, token.key_id) {
+            _ if !verifier.checks_signature => Verdict::Yes,
+            (Some(keys), Some(key)) if keys.ids.contains(&key) => Verdict::Yes,
+            (Some(keys), Some(_)) if keys.unnamed => Verdict::Depends,
+            (Some(_), Some(_)) => Verdict::No,
+            (Some(keys), None) if keys.ids.is_empty() && !keys.unnamed => Verdict::No,
+            _ if made_for_it => Verdict::Yes,
+            _ => Verdict::Depends,
+        }
     }
 
-    /// Those who pass a check of identity: whoever may invoke the function. Of a crowd somebody is asked about
-    /// who has nothing to do with the estate.
-    fn admitted(&self, function: FunctionId) -> Vec<Caller<'e>> {
+    /// Whoever may invoke a function by the decision, by whichever road, by each name that something gives it to.
+    pub fn invoking(&self, function: FunctionId) -> Vec<Caller<'e>> {
+        let invoke = self.invoke();
+        let who =
+            self.candidates(self.invokers(), |actions| invoke.may_be_picked_by(actions), Thing::Function(function));
+        who.into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
+    }
+
+    /// Those who may invoke a function by one name.
+    pub(crate) fn invoking_as(&self, who: Principal, function: FunctionId) -> Vec<Caller<'e>> {
         let on = Thing::Function(function);
-        let insiders = Context::at(self.estate().as_of());
-        let mut callers = Vec::new();
-        for who in self.candidates(self.invokers(), self.invoke(), on) {
-            let is_crowd = match who {
-                Principal::Anyone | Principal::SignedIn => true,
-                Principal::Account(account) => self.is_foreign(account, on),
-                _ => false,
-            };
-            let given = if is_crowd { self.stranger() } else { &insiders };
-            let answer = self.decide(&Question { principal: who, action: self.invoke(), on, given });
-            // A group may be of no account; then its members tell.
-            let verdict = match who {
-                Principal::Group(_) => self.best_of(who, self.invoke(), on, given),
-                _ => answer.verdict,
-            };
-            if verdict != Verdict::No {
-                callers.push(Caller { who, verdict, because: Because::Decision(answer) });
-            }
+        let given = Context::at(self.estate().as_of());
+        let answer = self.decide(&Question { principal: who, action: self.invoke(), on, given: &given });
+        // A group may be of no account; then its members tell.
+        let verdict = match who {
+            Principal::Group(_) => self.best_of(who, self.invoke(), on, &given),
+            _ => answer.verdict,
+        };
+        let circles: Circles =
+            self.circles(who, self.invoke(), on).into_iter().map(|it| (it.exposure, it.verdict)).collect();
+        let verdict = circles.iter().map(|(_, verdict)| *verdict).max().map_or(verdict, |best| match verdict {
+            Verdict::No => best.min(Verdict::Depends),
+            other => other,
+        });
+        if verdict == Verdict::No {
+            return Vec::new();
         }
-        callers
+        if let Principal::Token(verifier) = who
+            && let Some((token, passes)) = self.public_token_for(verifier)
+        {
+            return vec![Caller::with_public_token(token, passes.min(verdict))];
+        }
+        vec![Caller { who, verdict, because: Because::Decision(answer), circles }]
+    }
+}
+
+impl<'e> Caller<'e> {
+    fn new(who: Principal, verdict: Verdict, exposure: Exposure, because: Because<'e>) -> Self {
+        Self { who, verdict, because, circles: smallvec![(exposure, verdict)] }
+    }
+
+    fn with_public_token(token: TokenId, verdict: Verdict) -> Self {
+        Self::new(Principal::Anyone, verdict, Exposure::Anyone, Because::PublicToken(token))
     }
 }
 
@@ -268,6 +329,6 @@ pub fn faces_internet(network: &Network) -> bool {
     match network {
         Network::Internet => true,
         Network::Internal => false,
-        Network::Listed(networks) => networks.iter().any(|net| net.prefix_len() == 0),
+        Network::Listed(networks) => crate::access::is_internet(networks),
     }
 }

@@ -67,6 +67,8 @@ pub enum Presents {
     Identity(IdentityId),
     /// A key.
     Key(KeyId),
+    /// Itself, as the service that gateways are.
+    Service(Name),
 }
 
 /// Direct, or through a gateway.

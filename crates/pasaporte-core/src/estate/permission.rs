@@ -5,7 +5,7 @@ use jiff::Timestamp;
 
 use super::{
     ActionsId, Condition, Id, IdentityId, List, Name, Origin, PatternId, Principal, ResourcesId, ScopeId,
-    SetId, StatementId, Thing,
+    SetId, StatementId, Thing, UserId,
 };
 
 super::vocabulary! {
@@ -173,8 +173,21 @@ pub struct Admission {
 pub enum Bounded {
     /// One identity.
     Identity(IdentityId),
+    /// One person.
+    User(UserId),
     /// Every principal that lives in a scope.
     Scope(ScopeId),
+}
+
+impl Bounded {
+    /// What is bounded, or what all that is bounded lives in.
+    pub fn thing(self) -> Thing {
+        match self {
+            Self::Identity(id) => Thing::Identity(id),
+            Self::User(id) => Thing::User(id),
+            Self::Scope(id) => Thing::Scope(id),
+        }
+    }
 }
 
 /// Statements that bound what can be given.

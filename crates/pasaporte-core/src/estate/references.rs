@@ -1,7 +1,7 @@
 //! Who refers to what: the walk that finds references to things that are not in the estate.
 
 use super::{
-    At, Bounded, Check, ContractId, ContractOf, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key,
+    At, Check, ContractId, ContractOf, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key,
     KeyId, KeyOf, Origin, Presents, Principal, ResourceId, ScopeId, SetId, Thing, TokenId, TriggerId, UserId,
     VerifierId, Way,
 };
@@ -46,7 +46,7 @@ impl Estate {
                 let presented = match presents {
                     Presents::Identity(identity) => Some(Thing::Identity(*identity)),
                     Presents::Key(key) => Some(Thing::Key(*key)),
-                    Presents::Nothing | Presents::Caller => None,
+                    Presents::Nothing | Presents::Caller | Presents::Service(_) => None,
                 };
                 refer(from, "presents", presented, it.origin);
             }
@@ -94,11 +94,7 @@ impl Estate {
         }
         for (id, it) in self.ceilings() {
             for over in &it.over {
-                let to = match *over {
-                    Bounded::Identity(identity) => Thing::Identity(identity),
-                    Bounded::Scope(scope) => Thing::Scope(scope),
-                };
-                refer(Thing::Ceiling(id), "bounds", Some(to), it.origin);
+                refer(Thing::Ceiling(id), "bounds", Some(over.thing()), it.origin);
             }
         }
         for (id, it) in self.all::<KeyId>() {

@@ -50,6 +50,24 @@ super::vocabulary! {
     }
 }
 
+impl ActionClass {
+    /// How bad it is to have, the worst first; what no class is known of counts as changing something.
+    pub fn rank(self) -> u8 {
+        match self {
+            Self::Access => 0,
+            Self::Identity => 1,
+            Self::Code => 2,
+            Self::Secret => 3,
+            Self::Write => 4,
+            Self::Delete => 5,
+            Self::Manage => 6,
+            Self::Read => 8,
+            Self::Invoke => 9,
+            Self::List => 10,
+        }
+    }
+}
+
 /// A line of the catalogue: which class the actions of a pattern are of.
 #[derive(Debug, Clone)]
 pub struct ActionEntry {

@@ -65,13 +65,21 @@ impl Estate {
             Thing::Grant(id) => format!("grant:{}", self.grant_id(id)),
             Thing::Ceiling(id) => match self.ceiling(id).id {
                 Some(name) => format!("ceiling:{}", self.text(name)),
-                None => format!("ceiling:unnamed-{}", id.index() + 1),
+                None => self.unnamed_ceiling(id),
             },
             Thing::Enrolment(id) => {
                 let enrolment: &Enrolment = &self.enrolments[id.index()];
                 format!("enrolment:{}/{}", self.text(enrolment.system), self.text(enrolment.client_id))
             }
         }
+    }
+
+    /// What a ceiling without an id is called: by what it bounds.
+    fn unnamed_ceiling(&self, id: CeilingId) -> String {
+        let mut over: Vec<String> = self.ceiling(id).over.iter().map(|over| self.label(over.thing())).collect();
+        over.sort_unstable();
+        let more = if over.len() > 1 { format!("+{}", over.len() - 1) } else { String::new() };
+        format!("ceiling:over/{}{more}", over.first().map_or("nothing", String::as_str))
     }
 
     /// The order of two things by their labels; written out only where they are not of one common kind.
@@ -134,6 +142,21 @@ impl Estate {
             Principal::Outside(name) => format!("outside:{}", self.text(name)),
             Principal::Token(id) => format!("token:{}", self.id(id)),
         }
+    }
+
+    /// The principal of the same name in another estate, where that mentions it.
+    pub fn same_in(&self, other: &Self, principal: Principal) -> Option<Principal> {
+        Some(match principal {
+            Principal::Anyone | Principal::SignedIn => principal,
+            Principal::Account(id) => Principal::Account(other.find(self.id(id))?),
+            Principal::User(id) => Principal::User(other.find(self.id(id))?),
+            Principal::Identity(id) => Principal::Identity(other.find(self.id(id))?),
+            Principal::Group(id) => Principal::Group(other.find(self.id(id))?),
+            Principal::Key(id) => Principal::Key(other.find(self.id(id))?),
+            Principal::Token(id) => Principal::Token(other.find(self.id(id))?),
+            Principal::Service(name) => Principal::Service(other.name(self.text(name))?),
+            Principal::Outside(name) => Principal::Outside(other.name(self.text(name))?),
+        })
     }
 
     /// Where the thing was read; nothing for what is only mentioned.

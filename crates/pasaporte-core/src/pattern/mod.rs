@@ -7,7 +7,7 @@ mod search;
 
 use thiserror::Error;
 
-pub use search::{Found, covers, find, overlaps};
+pub use search::{Found, Samples, covers, find, overlaps, samples};
 
 /// Longest pattern that is accepted, in characters.
 pub const LONGEST_PATTERN: usize = 10_000;

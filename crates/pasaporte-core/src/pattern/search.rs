@@ -260,9 +260,136 @@ impl Search {
         self.groups.iter().all(|(positions, _)| meet(state, positions))
     }
 
+    /// The positions that a letter leads on from.
+    fn letter(&self, letter: char) -> &Bits {
+        let (other, named) = self.letters.split_last().expect("there is a letter that no pattern names");
+        let at = named.binary_search_by_key(&letter, |(named, _)| *named);
+        at.map_or(&other.1, |at| &named[at].1)
+    }
+
     fn accepts(&self, state: &Bits) -> bool {
         self.groups.iter().all(|(_, ends)| meet(state, ends)) && !meet(state, &self.excluded)
     }
+}
+
+/// Strings that stand for all of some, and whether they really stand for all: if the bound on work was hit first,
+/// there may be more.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Samples {
+    /// One of each sort, none of them longer than it needs to be.
+    pub strings: Vec<String>,
+    /// Whether there is no other sort.
+    pub complete: bool,
+}
+
+/// One string of each sort among those that begin with `start` and go on: strings are of one sort where the same
+/// patterns of `whole` match them, and the same pattern of `first` is the first that matches what follows `start`.
+/// None of the strings is one of `taken`, which are told apart by themselves.
+pub fn samples(
+    start: &str,
+    whole: &[&Pattern],
+    first: &[&Pattern],
+    taken: &FxHashSet<String>,
+    any_case: bool,
+) -> Samples {
+    let all: Vec<&Pattern> = whole.iter().chain(first).copied().collect();
+    let search = Search::new(&[], &all, any_case);
+    let spans = Span::of(&all);
+    let (whole, first) = spans.split_at(whole.len());
+    let mut here = search.start.clone();
+    for letter in start.chars() {
+        here = search.step(&here, search.letter(if any_case { lower(letter) } else { letter }));
+    }
+    // What follows the start is matched from its own beginning.
+    for span in first {
+        span.clear(&mut here);
+    }
+    for span in first {
+        set(&mut here, span.start);
+    }
+    let here = search.past_runs(here);
+    let mut found: FxHashSet<(Bits, usize)> = FxHashSet::default();
+    let mut samples = Samples { strings: Vec::new(), complete: true };
+    let mut seen: FxHashSet<Bits> = FxHashSet::from_iter([here.clone()]);
+    let mut reached: Vec<(Bits, usize, char)> = vec![(here, 0, '\0')];
+    let (mut at, mut work) = (0, 0);
+    while at < reached.len() {
+        // The letter that no pattern names comes first, so that a string says no more than it must.
+        for (letter, from) in search.letters.iter().rev() {
+            work += search.words + 1;
+            if work > MOST_WORK {
+                samples.complete = false;
+                return samples;
+            }
+            let mut next = search.step(&reached[at].0, from);
+            whole.iter().for_each(|span| span.settle(&mut next));
+            if let Some(decided) = first.iter().position(|span| span.is_settled(&next)) {
+                first[decided].settle(&mut next);
+                first[decided + 1..].iter().for_each(|span| span.clear(&mut next));
+            }
+            if seen.contains(&next) {
+                continue;
+            }
+            let mut sort = Bits::from_elem(0, search.words);
+            whole.iter().filter(|span| has(&next, span.end)).for_each(|span| set(&mut sort, span.end));
+            let line = first.iter().position(|span| has(&next, span.end)).unwrap_or(usize::MAX);
+            if !found.contains(&(sort.clone(), line)) {
+                let string = format!("{start}{}", spell(&reached, at, *letter));
+                if !taken.contains(&string) {
+                    found.insert((sort, line));
+                    samples.strings.push(string);
+                }
+            }
+            seen.insert(next.clone());
+            reached.push((next, at, *letter));
+        }
+        at += 1;
+    }
+    samples
+}
+
+/// Where the positions of a pattern stand among those of all.
+struct Span {
+    start: usize,
+    end: usize,
+    /// The position of a run at the end: once there, whatever follows matches.
+    settled: Option<usize>,
+}
+
+impl Span {
+    fn of(all: &[&Pattern]) -> Vec<Self> {
+        let mut start = 0;
+        let span = |pattern: &&Pattern| {
+            let steps: Vec<Step> = pattern.steps().collect();
+            let end = start + steps.len();
+            let settled = (steps.last() == Some(&Step::Run)).then(|| end - 1);
+            let span = Self { start, end, settled };
+            start = end + 1;
+            span
+        };
+        all.iter().map(span).collect()
+    }
+
+    fn is_settled(&self, state: &Bits) -> bool {
+        self.settled.is_some_and(|position| has(state, position))
+    }
+
+    /// Forgets all but that it is settled, where it is.
+    fn settle(&self, state: &mut Bits) {
+        if let Some(position) = self.settled.filter(|position| has(state, *position)) {
+            self.clear(state);
+            set(state, position);
+            set(state, self.end);
+        }
+    }
+
+    fn clear(&self, state: &mut Bits) {
+        (self.start..=self.end).for_each(|position| state[position / 64] &= !(1 << (position % 64)));
+    }
+}
+
+fn has(bits: &Bits, position: usize) -> bool {
+    bits[position / 64] & (1 << (position % 64)) != 0
 }
 
 fn set(bits: &mut Bits, position: usize) {

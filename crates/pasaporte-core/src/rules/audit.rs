@@ -5,14 +5,12 @@ use std::sync::OnceLock;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
 
-use super::Harm;
-use crate::access::{Access, Context};
+use crate::access::Context;
+use crate::effect::{Effects, Harm};
 use crate::entry::{Exposed, HeldContracts};
 use crate::estate::{
-    Attempt, Effect, EndpointId, Environment, Estate, FunctionId, Grant, GrantId, Id, IdentityId, KeyReach,
-    Principal, ScopeId, StatementId,
+    Attempt, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, KeyReach, Principal, ScopeId,
 };
 
 /// What counts as old, and what is asked of keys.
@@ -35,43 +33,34 @@ impl Default for Settings {
 /// An estate being audited.
 #[derive(Debug)]
 pub struct Audit<'e> {
-    access: Access<'e>,
+    effects: Effects<'e>,
     settings: Settings,
-    harms: Vec<OnceLock<Harm>>,
-    harms_told: Vec<OnceLock<Option<Box<str>>>>,
     exposures: Vec<OnceLock<Exposed>>,
     /// Of each identity the widest exposure of what runs as it, and the environment that it is judged by.
     surroundings: Vec<OnceLock<(Exposed, Option<Environment>)>>,
-    assuming: OnceLock<Vec<(GrantId, StatementId)>>,
     contracts: OnceLock<HeldContracts>,
-    /// The places of tries, by their endpoints.
-    tries: OnceLock<FxHashMap<EndpointId, Vec<usize>>>,
 }
 
 impl<'e> Audit<'e> {
     /// Prepares an estate for its audit.
     pub fn new(estate: &'e Estate, settings: Settings) -> Self {
         Self {
-            access: Access::new(estate),
+            effects: Effects::new(estate),
             settings,
-            harms: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
-            harms_told: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             surroundings: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
-            assuming: OnceLock::new(),
             contracts: OnceLock::new(),
-            tries: OnceLock::new(),
         }
     }
 
     /// The estate.
     pub fn estate(&self) -> &'e Estate {
-        self.access.estate()
+        self.effects.estate()
     }
 
-    /// The estate prepared for questions.
-    pub fn access(&self) -> &Access<'e> {
-        &self.access
+    /// The estate prepared for questions about what is left in effect.
+    pub fn effects(&self) -> &Effects<'e> {
+        &self.effects
     }
 
     /// The thresholds.
@@ -91,14 +80,13 @@ impl<'e> Audit<'e> {
 
     /// What can be done by whoever controls an identity.
     pub fn harm(&self, identity: IdentityId) -> Harm {
-        *self.harms[identity.index()].get_or_init(|| Harm::of_identity(&self.access, identity))
+        self.effects.harm(Principal::Identity(identity))
     }
 
     /// The worst that whoever controls an identity may do, in words to be read after "may"; none where it is no
     /// more than running code.
     pub fn may(&self, identity: IdentityId) -> Option<&str> {
-        let told = || self.harm(identity).may(&self.access).map(String::into_boxed_str);
-        self.harms_told[identity.index()].get_or_init(told).as_deref()
+        self.effects.may_at_worst(identity)
     }
 
     /// What can be done through a function.
@@ -109,7 +97,7 @@ impl<'e> Audit<'e> {
 
     /// Who can make a function run, at the widest.
     pub fn exposure(&self, function: FunctionId) -> Exposed {
-        *self.exposures[function.index()].get_or_init(|| self.access.exposure(function))
+        *self.exposures[function.index()].get_or_init(|| self.effects.exposure(function))
     }
 
     /// The widest exposure of the functions that run as any bearer of a name.
@@ -128,11 +116,7 @@ impl<'e> Audit<'e> {
 
     fn find_exposure(&self, holder: Principal) -> Exposed {
         let functions = self.functions_of(holder);
-        functions
-            .iter()
-            .map(|&function| self.exposure(function))
-            .min_by_key(|exposed| (exposed.to, !exposed.surely))
-            .unwrap_or(Exposed::INSIDE)
+        functions.iter().map(|&function| self.exposure(function)).fold(Exposed::INSIDE, Exposed::wider)
     }
 
     /// The functions that run as a holder: as the identity, or as a member of the group at any depth.
@@ -140,7 +124,7 @@ impl<'e> Audit<'e> {
         match holder {
             Principal::Identity(identity) => self.estate().functions_as(identity).to_vec(),
             Principal::Group(group) => self
-                .access
+                .effects
                 .everybody_in(group)
                 .into_iter()
                 .filter_map(|member| match member {
@@ -183,44 +167,20 @@ impl<'e> Audit<'e> {
         self.estate().environment(it.environment, it.scope)
     }
 
-    /// The grants and statements that give acting as some identity.
-    pub(super) fn statements_to_assume(&self) -> &[(GrantId, StatementId)] {
-        self.assuming.get_or_init(|| {
-            let access = &self.access;
-            let estate = self.estate();
-            let of_grant = |(id, grant): (GrantId, &'e Grant)| {
-                let statements = access.statements_of(grant).map(|contained| contained.statement);
-                let gives = |statement: &StatementId| {
-                    let statement = estate.statement(*statement);
-                    statement.effect == Effect::Allow && access.assume().may_be_picked_by(statement.actions)
-                };
-                statements.filter(gives).map(move |statement| (id, statement)).collect::<Vec<_>>()
-            };
-            estate.grants().flat_map(of_grant).collect()
-        })
-    }
-
     /// The functions that live directly in a scope, or in any scope below it.
     pub fn functions_below(&self, scope: ScopeId) -> impl ExactSizeIterator<Item = FunctionId> {
-        self.access.functions_in(scope)
+        self.effects.functions_in(scope)
     }
 
     /// Contracts held against what is deployed.
     pub fn contracts(&self) -> &HeldContracts {
-        self.contracts.get_or_init(|| self.access.held_contracts())
+        self.contracts.get_or_init(|| self.effects.held_contracts())
     }
 
     /// The tries of an endpoint, in the order read.
     pub fn tries_of(&self, endpoint: EndpointId) -> impl Iterator<Item = &'e Attempt> {
         let attempts = self.estate().attempts();
-        let all = self.tries.get_or_init(|| {
-            let mut all: FxHashMap<EndpointId, Vec<usize>> = FxHashMap::default();
-            for (place, attempt) in attempts.iter().enumerate() {
-                all.entry(attempt.endpoint).or_default().push(place);
-            }
-            all
-        });
-        all.get(&endpoint).into_iter().flatten().map(|place| &attempts[*place])
+        self.effects.tries_of(endpoint).map(|place| &attempts[place])
     }
 
     /// Works out what most rules ask for, with all processors.

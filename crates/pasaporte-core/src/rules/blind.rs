@@ -1,11 +1,19 @@
 //! blind: what could not be seen, and what must therefore not be called clean.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
 
 use super::finding::{Raised, Raising};
+use super::grant::allowing;
 use super::words::listed;
 use super::{Audit, Level, Rule, Severity, Sureness, Told};
-use crate::estate::{Condition, ContractId, ContractOf, KeyId, Reference, Thing, VerifierId};
+use crate::access::Verdict;
+use crate::estate::{
+    ActionsId, At, Condition, ContractId, ContractOf, FunctionId, KeyId, Origin, Reference, ResourcesId, ScopeId,
+    ScopeKind, Thing, VerifierId,
+};
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
@@ -16,6 +24,26 @@ pub(super) const RULES: &[Rule] = &[
         check: "Audit again: the reference is found.",
         references: &["NIST SP 800-53 CM-8"],
         judge: missing_reference,
+    },
+    Rule {
+        id: "blind/nothing-there",
+        title: "Nothing was gathered where something should be",
+        why: "An estate or an account without a function, or a kind of thing that grants take in and of which there is \
+              nothing, was more likely not gathered than not there. No findings there means that nobody looked.",
+        fix: "Gather it: ask the right region and account, with the access that it takes.",
+        check: "List what is there: functions, and things of each kind that grants name.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
+        judge: nothing_there,
+    },
+    Rule {
+        id: "blind/unbounded-question",
+        title: "A question was too large to answer",
+        why: "The patterns of the estate tell so many sorts of actions apart that not all of them were looked at. What \
+              was not looked at may be allowed.",
+        fix: "Write patterns that say what they mean: fewer with a `*` at both ends.",
+        check: "Audit again: the blind spot is gone.",
+        references: &["NIST SP 800-53 CA-7"],
+        judge: unbounded_question,
     },
     Rule {
         id: "blind/opaque-condition",
@@ -118,6 +146,94 @@ fn hides(thing: Thing) -> &'static str {
     }
 }
 
+fn nothing_there(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    if estate.all::<FunctionId>().next().is_none() {
+        raising.raise(&blind(None), |_| {
+            Told::new("The estate has no function, so nothing was judged that matters.")
+                .fix("Gather functions; look whether the right accounts and regions were asked.")
+        });
+    }
+    for (id, scope) in estate.all::<ScopeId>().filter(|(_, scope)| scope.kind == ScopeKind::Account) {
+        if audit.effects().functions_in(id).len() == 0 {
+            let origin = scope.origin;
+            raising.raise(&blind(Thing::Scope(id)).facet("functions"), move |_| {
+                Told::new("No function of this account is in the estate.")
+                    .fix("Gather its functions; look whether the right regions were asked.")
+                    .at(origin, "the account")
+            });
+        }
+    }
+    unseen_kinds(audit, raising);
+}
+
+/// Kinds of things that grants take in and of which nothing was gathered where they hold.
+fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let mut unseen: BTreeMap<(Option<Thing>, Arc<str>), Vec<Origin>> = BTreeMap::new();
+    let mut known: FxHashMap<(ActionsId, ResourcesId, At), Vec<Arc<str>>> = FxHashMap::default();
+    for (_, road) in allowing(audit) {
+        // In a thing nothing else is made.
+        if let At::Thing(thing) = road.at
+            && !matches!(thing, Thing::Scope(_))
+        {
+            continue;
+        }
+        let statement = estate.statement(road.statement);
+        let kinds = known.entry((statement.actions, statement.resources, road.at)).or_insert_with(|| {
+            let there = effects.services_at(road.at);
+            let named = effects.kinds_named(&road).into_iter().map(|(kind, _)| kind);
+            let missing = named.filter(|kind| {
+                let service = effects.service(kind);
+                **kind != *crate::effect::ACCESS && !there.contains(&service) && !is_kind_of_things(kind)
+            });
+            let mut missing: Vec<Arc<str>> = missing.map(Arc::from).collect();
+            missing.dedup();
+            missing
+        });
+        let place = match road.at {
+            At::Everywhere => None,
+            At::Thing(thing) => Some(thing),
+        };
+        for kind in kinds {
+            unseen.entry((place, Arc::clone(kind))).or_default().push(statement.origin);
+        }
+    }
+    for ((place, kind), mut origins) in unseen {
+        origins.sort_unstable();
+        origins.dedup();
+        raising.raise(&blind(place).facet(&*kind), move |audit| {
+            let at = place.map_or("in the estate".to_owned(), |place| format!("at {}", audit.estate().label(place)));
+            let told = Told::new(format!(
+                "Grants take in {kind} things {at}, and none was gathered there: how sensitive they are is not known."
+            ))
+            .fix(format!("Gather the {kind} things there; or take them out of the grants if there are none."));
+            origins.iter().take(4).fold(told, |told, origin| told.at(*origin, "a statement that takes them in"))
+        });
+    }
+}
+
+/// Whether things of a kind have entries of their own, and so are not resources.
+fn is_kind_of_things(kind: &str) -> bool {
+    matches!(
+        kind,
+        "organization" | "folder" | "account" | "app" | "user" | "group" | "permission-set" | "endpoint" | "trigger"
+            | "verifier" | "token" | "contract" | "grant" | "ceiling" | "enrolment"
+    )
+}
+
+fn unbounded_question(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    for service in audit.effects().unbounded() {
+        raising.raise(&blind(None).facet(&*service), move |_| {
+            Told::new(format!(
+                "The patterns over actions of {service} tell more sorts of them apart than were looked at, so more may \
+                 be allowed than is told."
+            ))
+            .fix("Write fewer patterns with a `*` at both ends.")
+        });
+    }
+}
+
 fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     let mut see = |thing: Option<Thing>, conditions: &[Condition], origin| {
@@ -135,7 +251,7 @@ fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     };
     for (_, grant) in estate.grants() {
         see(grant.principal.thing(), &grant.conditions, grant.origin);
-        for contained in audit.access().statements_of(grant) {
+        for contained in audit.effects().statements_of(grant) {
             let statement = estate.statement(contained.statement);
             let thing = contained.set.map(Thing::Set).or(grant.principal.thing());
             see(thing, &statement.conditions, statement.origin);
@@ -239,7 +355,7 @@ fn unknown_age(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         return;
     }
     let undated = estate.all::<KeyId>().filter(|(id, key)| {
-        audit.access().is_accepted(*id) && key.created.is_none() && key.rotated.is_none()
+        audit.effects().accepted(*id) != Verdict::No && key.created.is_none() && key.rotated.is_none()
     });
     for (id, key) in undated {
         let origin = key.origin;

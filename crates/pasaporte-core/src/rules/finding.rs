@@ -7,8 +7,12 @@ use rayon::prelude::*;
 use siphasher::sip::SipHasher24;
 
 use super::{Audit, Harm, Impact, Rule, Severity, severity};
+use crate::access::{Answer, Via};
+use crate::access::Truth;
 use crate::entry::{Exposed, Exposure};
-use crate::estate::{AccountOf, Environment, Estate, Origin, Thing};
+use crate::estate::{
+    AccountOf, AdmissionId, Effect, EndpointId, Environment, Estate, GrantId, KeyId, Origin, Thing, VerifierId,
+};
 
 crate::estate::vocabulary! {
     /// How sure a finding is (access-model §10).
@@ -27,6 +31,8 @@ crate::estate::vocabulary! {
 pub enum Level {
     /// By the table.
     Table(Impact, Exposure),
+    /// Of influence, which is one step milder than the table has it.
+    Influence(Impact, Exposure, Severity),
     /// Always this, whatever the environment: blind spots.
     Fixed(Severity),
 }
@@ -75,6 +81,37 @@ impl Told {
 /// Words a finding when it is told: holds ids, and asks the audit again.
 type Tell = Box<dyn Fn(&Audit<'_>) -> Told + Send + Sync>;
 
+/// What a weakness comes from: findings that share a cause are one weakness.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(super) enum Cause {
+    /// A grant.
+    Grant(GrantId),
+    /// A statement on a thing.
+    Admission(AdmissionId),
+    /// What an endpoint asks.
+    Door(EndpointId),
+    /// What a verifier accepts.
+    Verifier(VerifierId),
+    /// A key.
+    Key(KeyId),
+}
+
+impl Cause {
+    /// What allows, of all that an answer rests on.
+    pub(super) fn of(answer: &Answer<'_>) -> impl Iterator<Item = Self> {
+        let allows = answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False);
+        allows.filter_map(|it| Self::of_via(it.via))
+    }
+
+    pub(super) fn of_via(via: Via) -> Option<Self> {
+        match via {
+            Via::Grant { grant, .. } => Some(Self::Grant(grant)),
+            Via::Admission { admission, .. } => Some(Self::Admission(admission)),
+            Via::Ceiling(_) => None,
+        }
+    }
+}
+
 /// A weakness as a rule sees it.
 pub(super) struct Raised {
     thing: Option<Thing>,
@@ -82,6 +119,7 @@ pub(super) struct Raised {
     environment: Option<Environment>,
     sureness: Sureness,
     facets: Vec<String>,
+    causes: Vec<Cause>,
 }
 
 impl Raised {
@@ -93,7 +131,38 @@ impl Raised {
             environment: None,
             sureness: Sureness::Certain,
             facets: Vec::new(),
+            causes: Vec::new(),
         }
+    }
+
+    /// A weakness of a thing, as bad as what can be done by whoever it is exposed to; less sure where it would be milder
+    /// if what is not sure were not so.
+    pub(super) fn judged(
+        thing: impl Into<Option<Thing>>,
+        harm: Harm,
+        exposed: Exposed,
+        environment: Option<Environment>,
+    ) -> Self {
+        let raised = Self::new(thing, Level::of(harm, exposed)).within(environment);
+        let level = severity(harm.impact, exposed.to, environment);
+        let surely = severity(harm.surely_at_least, exposed.surely_to, environment);
+        let without_guess = if harm.inferred { harm.surely_at_least } else { harm.impact };
+        raised.sure(match level == surely {
+            true => Sureness::Certain,
+            false if severity(without_guess, exposed.to, environment) != level => Sureness::Inferred,
+            false => Sureness::Conditional,
+        })
+    }
+
+    /// The same at another level.
+    pub(super) fn at_level(self, level: Level) -> Self {
+        Self { level, ..self }
+    }
+
+    /// What it comes from.
+    pub(super) fn from(mut self, causes: impl IntoIterator<Item = Cause>) -> Self {
+        self.causes.extend(causes);
+        self
     }
 
     /// The environment that shifts its severity.
@@ -102,9 +171,15 @@ impl Raised {
         self
     }
 
-    /// How sure it is.
+    /// How sure it is, at most.
     pub(super) fn sure(mut self, sureness: Sureness) -> Self {
-        self.sureness = sureness;
+        self.sureness = match (self.sureness, sureness) {
+            (Sureness::Certain, other) => other,
+            (known, Sureness::Certain) => known,
+            // What may not be there at all is less sure than what hangs on a condition.
+            (Sureness::Inferred, _) | (_, Sureness::Inferred) => Sureness::Inferred,
+            (Sureness::Conditional, Sureness::Conditional) => Sureness::Conditional,
+        };
         self
     }
 
@@ -161,6 +236,9 @@ pub struct Finding {
     pub environment: Option<Environment>,
     /// What stays the same while the finding does.
     pub fingerprint: Fingerprint,
+    /// Other findings that see the same weakness, worst first.
+    pub beneath: Vec<Finding>,
+    pub(super) causes: Box<[Cause]>,
     tell: Tell,
 }
 
@@ -203,13 +281,15 @@ impl Finding {
             rule,
             severity: match raised.level {
                 Level::Table(impact, exposure) => severity(impact, exposure, raised.environment),
-                Level::Fixed(severity) => severity,
+                Level::Influence(_, _, severity) | Level::Fixed(severity) => severity,
             },
             level: raised.level,
             sureness: raised.sureness,
             fingerprint: Fingerprint::of(rule.id, &label, &raised.facets),
             thing: raised.thing,
             environment: raised.environment,
+            beneath: Vec::new(),
+            causes: raised.causes.clone().into(),
             tell,
         }
     }
@@ -237,14 +317,21 @@ impl Finding {
         estate.platform(estate.scope_of(self.thing?)).map(|name| estate.text(name))
     }
 
+    /// Itself and those beneath it.
+    pub fn with_beneath(&self) -> impl Iterator<Item = &Self> {
+        std::iter::once(self).chain(&self.beneath)
+    }
+
     /// Takes in the evidence of another that is the same finding.
     pub(super) fn absorb(&mut self, other: &mut Self) {
+        self.causes = self.causes.iter().chain(&other.causes).copied().collect();
         let nothing: Tell = Box::new(|_| Told::default());
         let first = std::mem::replace(&mut self.tell, Box::new(|_| Told::default()));
         let second = std::mem::replace(&mut other.tell, nothing);
         self.tell = Box::new(move |audit| {
             let mut told = first(audit);
             told.evidence.extend(second(audit).evidence);
+            told.evidence.sort();
             told.evidence.dedup();
             told
         });

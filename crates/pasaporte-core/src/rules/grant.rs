@@ -5,17 +5,16 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::finding::{Raised, Raising};
-use super::harm::place;
-use super::words::{canonical, exposed, listed, selection};
-use super::{Audit, Harm, Impact, Level, Rule, Sureness, Told};
-use crate::access::{Classes, EVERY_ACTION, Left};
+use super::finding::{Cause, Raised, Raising};
+use super::words::{canonical, exposed, listed, place, selection};
+use super::{Audit, Harm, Impact, Rule, Sureness, Told};
+use crate::access::{Action, Verdict};
+use crate::effect::{Act, Breadth, Road, ServiceId};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
-    ActionClass, ActionsId, At, Effect, Grant, GrantId, Name, Principal, ResourceId, ResourcesId, ScopeKind,
-    SetId, SetOrigin, Statement, StatementId, Thing,
+    ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Name, Principal, ResourceId,
+    ResourcesId, ScopeKind, SetOrigin, Statement, Thing,
 };
-use crate::pattern::Pattern;
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
@@ -48,244 +47,207 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-/// A statement that allows, held by somebody through a grant in force.
-#[derive(Clone, Copy)]
-pub(super) struct Held {
+/// What a road gives, and how broad that is.
+struct Broad {
+    road: Road,
     grant: GrantId,
-    statement: StatementId,
-    /// The set that contains the statement; none where the grant does itself.
-    set: Option<SetId>,
+    breadth: Breadth,
 }
 
 fn any_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let Ok(every) = Pattern::parse(EVERY_ACTION) else { return };
-    for held in allowing(audit) {
-        if !held.classes(audit, EVERY_ACTION).all {
-            continue;
-        }
-        let Some(sure) = held.left(audit, &every) else { continue };
-        held.raise(audit, raising, sure, "the actions that the code uses", move |audit| {
-            let actions = audit.estate().actions_picked(held.statement(audit).actions);
-            let actions = match actions.except() {
-                [] => "every action".to_owned(),
-                _ => format!("every action ({})", selection(audit.estate(), actions)),
-            };
-            let (holder, resources) = (held.holder(audit), held.resources(audit));
-            format!("{holder} may do {actions} on {resources} {}.", held.source(audit))
+    for (grant, road) in allowing(audit) {
+        let Some(breadth) = audit.effects().every_action(&road) else { continue };
+        let broad = Broad { road, grant, breadth };
+        broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
+            let actions = but("every action".to_owned(), &broad.breadth.but);
+            let (holder, resources) = (broad.holder(audit), broad.resources(audit));
+            format!("{holder} may do {actions} on {resources} {}.", broad.source(audit))
         });
     }
 }
 
+/// "every action but access/write"
+fn but(what: String, exceptions: &[String]) -> String {
+    if exceptions.is_empty() { what } else { format!("{what} but {}", listed(exceptions)) }
+}
+
 fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let mut known = KnownServices::new(audit);
-    for held in allowing(audit) {
-        if held.classes(audit, EVERY_ACTION).all {
+    for (grant, road) in allowing(audit) {
+        let services = known.of(audit, statement(audit, &road).actions);
+        if services.is_empty() || audit.effects().every_action(&road).is_some() {
             continue;
         }
-        let mut services = Vec::new();
-        let mut certain = true;
-        for service in known.of(audit, held.statement(audit).actions, held.any_case(audit)).iter() {
-            let Ok(whole) = Pattern::parse(&format!("{service}/?*")) else { continue };
-            if let Some(sure) = held.left(audit, &whole) {
-                certain &= sure == Sureness::Certain;
-                services.push(service.clone());
-            }
+        let mut whole: Vec<(Arc<str>, Breadth)> = Vec::new();
+        for (service, every) in services.iter() {
+            whole.extend(audit.effects().every_action_of(&road, service, every).map(|it| (Arc::clone(service), it)));
         }
-        if services.is_empty() {
-            continue;
-        }
-        let sure = if certain { Sureness::Certain } else { Sureness::Conditional };
-        held.raise(audit, raising, sure, "the actions that the code uses", move |audit| {
-            let (holder, resources) = (held.holder(audit), held.resources(audit));
-            let services = listed(&services);
-            format!("{holder} may do every action of {services} on {resources} {}.", held.source(audit))
+        // The surest of them is what the finding rests on.
+        let best = whole.iter().map(|(_, breadth)| breadth).max_by_key(|breadth| breadth.verdict);
+        let Some(best) = best.cloned() else { continue };
+        whole.retain(|(_, breadth)| breadth.verdict == best.verdict);
+        let broad = Broad { road, grant, breadth: best };
+        broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
+            let (holder, resources) = (broad.holder(audit), broad.resources(audit));
+            let services: Vec<String> = whole.iter().map(|(service, it)| but(service.to_string(), &it.but)).collect();
+            format!("{holder} may do every action of {} on {resources} {}.", listed(&services), broad.source(audit))
         });
     }
 }
 
 fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let mut kinds = KnownKinds::new(audit);
-    for held in allowing(audit) {
-        if !is_broad(audit, held.grant(audit)) || held.classes(audit, EVERY_ACTION).all {
+    for (id, road) in allowing(audit) {
+        let effects = audit.effects();
+        if !is_broad(audit, audit.estate().grant(id)) {
             continue;
         }
-        let Some(reach) = wide_reach(audit, held, &mut kinds) else { continue };
-        let wanted = Pattern::literal(&reach.action);
-        let (grant, statement) = (held.grant(audit), held.statement(audit));
-        let left =
-            audit.access().left(grant.principal, grant, statement, &wanted, &reach.resources, &audit.now());
-        let sure = match left {
-            Left::Whole if reach.classified => Sureness::Certain,
-            Left::Whole => Sureness::Inferred,
-            Left::Perhaps => Sureness::Conditional,
-            Left::Confined => continue,
-        };
-        let kinds = reach.kinds;
-        held.raise(audit, raising, sure, "the resources that the code uses", move |audit| {
-            let counts = kinds.iter().map(|kind| things_of(audit, kind, held));
-            let (count, confidential) =
-                counts.fold((0, 0), |(all, secret), (more, of_them)| (all + more, secret + of_them));
-            let confidential = match confidential {
-                0 => String::new(),
-                some => format!(" ({some} confidential)"),
-            };
-            let names: Vec<String> = kinds.iter().map(ToString::to_string).collect();
-            format!(
-                "{} may do {} on every {} {}: {count} in the estate today{confidential}. It holds this {}.",
-                held.holder(audit),
-                selection(audit.estate(), audit.estate().actions_picked(held.statement(audit).actions)),
-                if names.is_empty() { "resource".to_owned() } else { listed(&names) },
-                place(audit.access(), held.grant(audit)),
-                held.source(audit),
-            )
+        let covered = kinds.covered(audit, &road);
+        if covered.is_empty() || effects.every_action(&road).is_some() {
+            continue;
+        }
+        let mut reached: Vec<(ServiceId, Breadth, Act)> = Vec::new();
+        for &service in covered.iter() {
+            reached.extend(wide_reach(audit, &road, service).map(|(breadth, act)| (service, breadth, act)));
+        }
+        let best = reached.iter().map(|(_, breadth, _)| breadth).max_by_key(|breadth| breadth.verdict).cloned();
+        let Some(best) = best else { continue };
+        reached.retain(|(_, breadth, _)| breadth.verdict == best.verdict);
+        let known = reached.iter().any(|(_, _, act)| act.class.is_some());
+        let broad = Broad { road, grant: id, breadth: best };
+        let sure = if known { Sureness::Certain } else { Sureness::Inferred };
+        broad.raise_as(audit, raising, sure, "the resources that the code uses", move |audit, broad| {
+            broad.told_reach(audit, &reached)
         });
     }
 }
 
-/// What a statement reaches when it takes all of a kind.
-struct WideReach {
-    kinds: Vec<Box<str>>,
-    /// An action on all of the first kind, and the pattern of all of that.
-    action: String,
-    resources: String,
-    classified: bool,
-}
-
-fn wide_reach(audit: &Audit<'_>, held: Held, kinds: &mut KnownKinds) -> Option<WideReach> {
-    let resources = held.statement(audit).resources;
-    let harmful = |class| !matches!(class, Some(ActionClass::List | ActionClass::Read));
-    let telling = |class| class != Some(ActionClass::List);
-    let mut reach: Option<WideReach> = None;
-    for kind in kinds.covered(audit, resources).iter() {
-        // Invoking every function is entry/wide-invoke-grant's.
-        if &**kind == "function" && held.invokes_only(audit) {
-            continue;
-        }
-        let classes = held.classes(audit, &format!("{kind}/?*"));
-        // Reading is sensitive where something confidential can be read.
-        let reads = || classes.first(telling).filter(|_| things_of(audit, kind, held).1 > 0);
-        let Some((action, class)) = classes.first(harmful).or_else(reads) else { continue };
-        let reach = reach.get_or_insert_with(|| WideReach {
-            kinds: Vec::new(),
-            action: action.to_owned(),
-            resources: format!("{kind}:?*"),
-            classified: class.is_some(),
-        });
-        reach.kinds.push(kind.clone());
-    }
-    if reach.is_some() || !audit.access().covers_resources(resources, "*") {
-        return reach;
-    }
-    let every = held.classes(audit, EVERY_ACTION);
-    let invokes_only = held.invokes_only(audit);
-    let beyond = |class| harmful(class) && !(invokes_only && class == Some(ActionClass::Invoke));
-    let (action, class) = every.first(beyond)?;
-    Some(WideReach {
-        kinds: Vec::new(),
-        action: action.to_owned(),
-        resources: "*".to_owned(),
-        classified: class.is_some(),
+/// Whether a road gives something harmful on all of a kind: changing it, or reading where something confidential can be
+/// read.
+fn wide_reach(audit: &Audit<'_>, road: &Road, service: ServiceId) -> Option<(Breadth, Act)> {
+    let effects = audit.effects();
+    let is_function = &*effects.service_name(service) == FunctionId::KIND;
+    // Invoking every function is entry/wide-invoke-grant's.
+    let changes = |act: &Act| match act.class {
+        Some(ActionClass::List | ActionClass::Read) => false,
+        Some(ActionClass::Invoke) => !is_function,
+        _ => true,
+    };
+    let reads = |act: &Act| act.class == Some(ActionClass::Read);
+    effects.every_thing(road, service, &changes).or_else(|| {
+        let (breadth, act) = effects.every_thing(road, service, &reads)?;
+        let (_, confidential, _) = effects.counted(breadth.holder, road, service, &act.action);
+        (confidential > 0).then_some((breadth, act))
     })
 }
 
-/// How many things of a kind a statement reaches, and how many of them are confidential.
-fn things_of(audit: &Audit<'_>, kind: &str, held: Held) -> (usize, usize) {
-    let (resources, at) = (held.statement(audit).resources, held.grant(audit).at);
-    if OWN_KINDS.contains(&kind) {
-        return (audit.access().count_taken(kind, resources, at), 0);
+impl Broad {
+    fn told_reach(&self, audit: &Audit<'_>, reached: &[(ServiceId, Breadth, Act)]) -> String {
+        let effects = audit.effects();
+        let (mut count, mut confidential) = (0, 0);
+        let (mut exceptions, mut actions) = (Vec::new(), BTreeSet::new());
+        for (service, breadth, act) in reached {
+            let (some, secret, but) = effects.counted(breadth.holder, &self.road, *service, &act.action);
+            count += some;
+            confidential += secret;
+            exceptions.extend(but);
+            actions.extend(effects.actions_given(breadth.holder, &self.road, *service, &breadth.on));
+        }
+        let names: Vec<String> = reached.iter().map(|(id, ..)| effects.service_name(*id).to_string()).collect();
+        let confidential = if confidential == 0 { String::new() } else { format!(" ({confidential} confidential)") };
+        let at = place(audit.estate(), self.grant(audit));
+        let every = but(format!("every {} {at}", listed(&names)), &exceptions);
+        let actions: Vec<String> = actions.into_iter().collect();
+        format!(
+            "{} may do {} on {every}: {count} in the estate today{confidential}. It holds this {}.",
+            self.holder(audit),
+            listed(&actions),
+            self.source(audit),
+        )
     }
-    let Some(kind) = audit.estate().name(kind) else { return (0, 0) };
-    let taken = audit.access().taken(resources, at);
-    let of_kind = taken.by_kind().iter().find(|of_kind| of_kind.kind == kind);
-    of_kind.map_or((0, 0), |of_kind| (of_kind.count, of_kind.confidential))
 }
 
 /// Kinds of things that have sections of their own, and are acted on.
-const OWN_KINDS: [&str; 3] = ["function", "identity", "key"];
+const OWN_KINDS: [&str; 3] = [FunctionId::KIND, IdentityId::KIND, KeyId::KIND];
 
 /// The kinds of resources that the estate has, sorted.
 fn kinds_in(audit: &Audit<'_>) -> BTreeSet<Name> {
     audit.estate().all::<ResourceId>().map(|(_, resource)| resource.kind).collect()
 }
 
-/// Which kinds each choice of resources covers as a whole: those that the estate has, and those that the
-/// choice names although nothing of them is there.
+/// Of which kinds each choice of resources takes things that may yet be made: those that the estate has, and those that
+/// the statement names although nothing of them is there.
 struct KnownKinds {
-    everywhere: Vec<Box<str>>,
-    covered: FxHashMap<ResourcesId, Arc<[Box<str>]>>,
+    everywhere: Vec<ServiceId>,
+    covered: FxHashMap<(ResourcesId, ActionsId), Arc<[ServiceId]>>,
 }
 
 impl KnownKinds {
     fn new(audit: &Audit<'_>) -> Self {
-        let texts = kinds_in(audit).into_iter().map(|name| audit.estate().text(name).into());
-        Self { everywhere: texts.chain(OWN_KINDS.map(Into::into)).collect(), covered: FxHashMap::default() }
+        let texts = kinds_in(audit).into_iter().map(|name| audit.effects().service(audit.estate().text(name)));
+        let own = OWN_KINDS.map(|kind| audit.effects().service(kind));
+        Self { everywhere: texts.chain(own).collect(), covered: FxHashMap::default() }
     }
 
-    fn covered(&mut self, audit: &Audit<'_>, resources: ResourcesId) -> Arc<[Box<str>]> {
+    fn covered(&mut self, audit: &Audit<'_>, road: &Road) -> Arc<[ServiceId]> {
         let Self { everywhere, covered } = self;
-        let access = audit.access();
-        let found = covered.entry(resources).or_insert_with(|| {
-            let picked = audit.estate().resources_picked(resources);
-            let patterns = access.patterns(picked.any());
-            if !access.may_take_all_of_a_kind(resources) {
-                return Arc::default();
-            }
+        let effects = audit.effects();
+        let statement = statement(audit, road);
+        if !effects.may_take_all_of_a_kind(statement.resources) {
+            return Arc::default();
+        }
+        let found = covered.entry((statement.resources, statement.actions)).or_insert_with(|| {
             let mut kinds = everywhere.clone();
-            for pattern in patterns {
-                kinds.extend(pattern.literal_start().split_once(':').map(|(kind, _)| kind.into()));
-            }
-            kinds.sort_unstable();
+            kinds.extend(effects.kinds_named(road).into_iter().map(|(kind, _)| effects.service(&kind)));
+            kinds.sort_by_cached_key(|service| effects.service_name(*service));
             kinds.dedup();
-            kinds.retain(|kind| is_plain(kind));
-            kinds.retain(|kind| access.covers_resources(resources, &format!("{kind}:?*")));
+            kinds.retain(|service| {
+                let new = effects.fresh_thing(&effects.service_name(*service), None);
+                effects.takes_new(statement.resources, &new) && effects.has_any(statement.actions, *service)
+            });
             kinds.into()
         });
         Arc::clone(found)
     }
 }
 
-/// Which services each choice of actions covers as a whole: those that it names, and those of the kinds of
-/// resources in the estate.
+/// Services, each with an action of it that nobody named.
+type Services = Arc<[(Arc<str>, Arc<Action>)]>;
+
+/// Of which services each choice of actions takes actions that nobody named: those that it names, those of the kinds of
+/// resources in the estate, and those that everything has.
 struct KnownServices {
-    everywhere: Vec<String>,
-    covered: FxHashMap<(ActionsId, bool), Arc<[String]>>,
+    everywhere: Vec<Arc<str>>,
+    covered: FxHashMap<ActionsId, Services>,
 }
 
 impl KnownServices {
     fn new(audit: &Audit<'_>) -> Self {
-        let texts = kinds_in(audit).into_iter().map(|name| audit.estate().text(name).to_owned());
-        let own = OWN_KINDS.into_iter().chain(["access"]).map(str::to_owned);
+        let texts = kinds_in(audit).into_iter().map(|name| Arc::from(audit.estate().text(name)));
+        let own = OWN_KINDS.into_iter().chain([crate::effect::ACCESS]).map(Arc::from);
         Self { everywhere: texts.chain(own).collect(), covered: FxHashMap::default() }
     }
 
-    fn of(&mut self, audit: &Audit<'_>, actions: ActionsId, any_case: bool) -> Arc<[String]> {
+    fn of(&mut self, audit: &Audit<'_>, actions: ActionsId) -> Services {
         let Self { everywhere, covered } = self;
-        let found = covered.entry((actions, any_case)).or_insert_with(|| {
-            let mut services: Vec<String> = Vec::new();
-            for pattern in audit.access().patterns(audit.estate().actions_picked(actions).any()) {
+        let found = covered.entry(actions).or_insert_with(|| {
+            let mut services = everywhere.clone();
+            for pattern in audit.effects().patterns(audit.estate().actions_picked(actions).any()) {
                 let start = pattern.literal_start();
-                match start.split_once('/') {
-                    Some((service, _)) if !service.is_empty() => services.push(service.to_owned()),
-                    Some(_) => {}
-                    None => {
-                        services.extend(everywhere.iter().filter(|kind| kind.starts_with(&start)).cloned());
-                    }
-                }
+                let named = start.split_once('/').map(|(service, _)| service).filter(|service| !service.is_empty());
+                services.extend(named.map(Arc::from));
             }
             services.sort_unstable();
             services.dedup();
-            services.retain(|service| is_plain(service));
-            services
-                .retain(|service| audit.access().classes(actions, &format!("{service}/?*"), any_case).all);
-            services.into()
+            let with_action = |service: Arc<str>| {
+                let every = audit.effects().action(&audit.effects().fresh_action(&service));
+                (service, every)
+            };
+            let all = services.into_iter().map(with_action);
+            all.filter(|(_, every)| every.may_be_picked_by(actions)).collect()
         });
         Arc::clone(found)
     }
-}
-
-/// Whether a word can stand in a pattern as it is.
-fn is_plain(word: &str) -> bool {
-    !word.contains(['*', '?', '\\'])
 }
 
 /// Grants at the app or at a thing are as narrow as a place can make them.
@@ -302,174 +264,181 @@ pub(super) fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
 }
 
 /// The allowing statements of all grants that had not expired and that somebody holds.
-pub(super) fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = Held> + 'a {
+pub(super) fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (GrantId, Road)> + 'a {
     let estate = audit.estate();
-    let held = estate.grants().filter(|(_, grant)| is_held(audit, grant));
+    let held = estate.grants().filter(|(_, grant)| !audit.effects().has_expired(grant));
     held.flat_map(move |(id, grant)| {
-        let statements = audit.access().statements_of(grant);
+        let statements = audit.effects().statements_of(grant);
         statements
             .filter(move |contained| estate.statement(contained.statement).effect == Effect::Allow)
-            .map(move |contained| Held { grant: id, statement: contained.statement, set: contained.set })
+            .map(move |contained| {
+                (id, Road::of_grant(id, grant, grant.principal, contained.set, contained.statement))
+            })
     })
 }
 
-fn is_held(audit: &Audit<'_>, grant: &Grant) -> bool {
-    let by_nobody = match grant.principal {
-        Principal::Group(group) => {
-            audit.estate().get(group).is_some() && audit.access().everybody_in(group).is_empty()
-        }
-        _ => false,
-    };
-    !by_nobody && !audit.access().has_expired(grant)
+pub(super) fn statement<'e>(audit: &Audit<'e>, road: &Road) -> &'e Statement {
+    audit.estate().statement(road.statement)
 }
 
-impl Held {
-    pub(super) fn grant<'e>(self, audit: &Audit<'e>) -> &'e Grant {
+/// Who holds what a grant gives, as the subject of a sentence on the finding's thing; so many of so many.
+pub(super) fn holder(audit: &Audit<'_>, principal: Principal, holders: (usize, usize)) -> String {
+    match principal {
+        Principal::Group(group) if audit.estate().get(group).is_none() => "Whoever is in it".to_owned(),
+        Principal::Group(_) => match holders {
+            (_, 1) => "Its 1 member".to_owned(),
+            (some, all) if some == all => format!("Each of its {all} members"),
+            (some, all) => format!("{some} of its {all} members"),
+        },
+        Principal::Identity(_) | Principal::User(_) => "It".to_owned(),
+        Principal::Anyone => "Anyone".to_owned(),
+        Principal::SignedIn => "Any signed-in caller, of whichever customer,".to_owned(),
+        Principal::Account(_) => "Every principal of the account".to_owned(),
+        Principal::Service(_) | Principal::Outside(_) | Principal::Key(_) | Principal::Token(_) => {
+            audit.estate().principal_label(principal)
+        }
+    }
+}
+
+/// "by the ready-made permission-set:x"
+pub(super) fn source(audit: &Audit<'_>, road: &Road) -> String {
+    let estate = audit.estate();
+    let crate::access::Via::Grant { grant, set: contained, .. } = road.via else { return String::new() };
+    let Some(held) = estate.grant(grant).set else { return "by a statement of its own".to_owned() };
+    let ready = match estate.get(held).map(|set| set.made_by) {
+        Some(SetOrigin::Platform) => "the ready-made ",
+        _ => "",
+    };
+    let through = match contained {
+        Some(set) if set != held => format!(", which includes permission-set:{}", estate.id(set)),
+        _ => String::new(),
+    };
+    if contained.is_none() { "by a statement of its own".to_owned() } else { format!("by {ready}permission-set:{}{through}", estate.id(held)) }
+}
+
+/// How the statement of a road is narrowed.
+pub(super) fn narrow(audit: &Audit<'_>, road: &Road, to: &str) -> String {
+    let estate = audit.estate();
+    let crate::access::Via::Grant { grant, set: contained, .. } = road.via else { return String::new() };
+    match (estate.grant(grant).set, contained) {
+        (Some(set), Some(_)) if estate.get(set).is_some_and(|set| set.made_by == SetOrigin::Platform) => {
+            format!("Replace permission-set:{} in this grant by a set of your own that lists {to}.", estate.id(set))
+        }
+        (Some(_), Some(set)) => format!("Narrow the statement in permission-set:{} to {to}.", estate.id(set)),
+        _ => format!("Narrow the statement of this grant to {to}."),
+    }
+}
+
+impl Broad {
+    fn grant<'e>(&self, audit: &Audit<'e>) -> &'e Grant {
         audit.estate().grant(self.grant)
     }
 
-    pub(super) fn statement<'e>(self, audit: &Audit<'e>) -> &'e Statement {
-        audit.estate().statement(self.statement)
+    fn holder(&self, audit: &Audit<'_>) -> String {
+        holder(audit, self.road.name(), self.breadth.holders)
     }
 
-    fn any_case(self, audit: &Audit<'_>) -> bool {
-        audit.access().any_case_at(self.grant(audit))
+    fn source(&self, audit: &Audit<'_>) -> String {
+        source(audit, &self.road)
     }
 
-    /// What its actions come to among those of a pattern.
-    fn classes(self, audit: &Audit<'_>, within: &str) -> Arc<Classes> {
-        audit.access().classes(self.statement(audit).actions, within, self.any_case(audit))
-    }
-
-    /// Whether all that it lets its holder do to functions is to invoke them.
-    pub(super) fn invokes_only(self, audit: &Audit<'_>) -> bool {
-        let classes = self.classes(audit, "function/?*");
-        !classes.all && classes.first(|class| class != Some(ActionClass::Invoke)).is_none()
-    }
-
-    /// How sure it is that all of `actions` is left on something the statement names; none if it is confined.
-    pub(super) fn left(self, audit: &Audit<'_>, actions: &Pattern) -> Option<Sureness> {
-        let (grant, statement) = (self.grant(audit), self.statement(audit));
+    fn resources(&self, audit: &Audit<'_>) -> String {
         let estate = audit.estate();
-        let given = audit.now();
-        let resources = estate.resources_picked(statement.resources).any().iter();
-        resources
-            .map(|&id| {
-                let resources = estate.pattern(id).text();
-                audit.access().left(grant.principal, grant, statement, actions, resources, &given)
-            })
-            .filter_map(|left| match left {
-                Left::Whole => Some(Sureness::Certain),
-                Left::Perhaps => Some(Sureness::Conditional),
-                Left::Confined => None,
-            })
-            .min()
-    }
-
-    /// Who holds it, as the subject of a sentence on the finding's thing.
-    pub(super) fn holder(self, audit: &Audit<'_>) -> String {
-        let principal = self.grant(audit).principal;
-        match principal {
-            Principal::Group(group) if audit.estate().get(group).is_none() => "Whoever is in it".to_owned(),
-            Principal::Group(group) => match audit.access().everybody_in(group).len() {
-                1 => "Its 1 member".to_owned(),
-                members => format!("Each of its {members} members"),
-            },
-            Principal::Identity(_) | Principal::User(_) => "It".to_owned(),
-            Principal::Anyone => "Anyone".to_owned(),
-            Principal::SignedIn => "Any signed-in caller, of whichever customer,".to_owned(),
-            Principal::Account(_) => "Every principal of the account".to_owned(),
-            Principal::Service(_) | Principal::Outside(_) | Principal::Key(_) | Principal::Token(_) => {
-                audit.estate().principal_label(principal)
-            }
-        }
-    }
-
-    fn resources(self, audit: &Audit<'_>) -> String {
-        let estate = audit.estate();
-        let resources = selection(estate, estate.resources_picked(self.statement(audit).resources));
+        let resources = selection(estate, estate.resources_picked(statement(audit, &self.road).resources));
         let resources = if resources == "*" { "everything".to_owned() } else { resources };
-        format!("{resources} {}", place(audit.access(), self.grant(audit)))
+        format!("{resources} {}", place(estate, self.grant(audit)))
     }
 
-    /// "by the ready-made permission-set:x"
-    pub(super) fn source(self, audit: &Audit<'_>) -> String {
-        let estate = audit.estate();
-        let Some(held) = self.grant(audit).set else { return "by a statement of its own".to_owned() };
-        let ready = match estate.get(held).map(|set| set.made_by) {
-            Some(SetOrigin::Platform) => "the ready-made ",
-            _ => "",
-        };
-        let through = match self.set {
-            Some(set) if set != held => format!(", which includes permission-set:{}", estate.id(set)),
-            _ => String::new(),
-        };
-        format!("by {ready}permission-set:{}{through}", estate.id(held))
-    }
-
-    fn narrow(self, audit: &Audit<'_>, to: &str) -> String {
-        let estate = audit.estate();
-        match self.grant(audit).set {
-            Some(set) if estate.get(set).is_some_and(|set| set.made_by == SetOrigin::Platform) => format!(
-                "Replace permission-set:{} in this grant by a set of your own that lists {to}.",
-                estate.id(set)
-            ),
-            Some(_) => {
-                let set =
-                    self.set.map_or_else(String::new, |set| format!(" in permission-set:{}", estate.id(set)));
-                format!("Narrow the statement{set} to {to}.")
-            }
-            None => format!("Narrow the statement of this grant to {to}."),
-        }
+    fn raise(
+        self,
+        audit: &Audit<'_>,
+        raising: &mut Raising<'_, '_>,
+        narrow_to: &'static str,
+        situation: impl Fn(&Audit<'_>, &Self) -> String + Send + Sync + 'static,
+    ) {
+        self.raise_as(audit, raising, Sureness::Certain, narrow_to, situation);
     }
 
     /// Raises it as too wide: `situation` says how, `narrow_to` to what it should be narrowed.
-    pub(super) fn raise(
+    fn raise_as(
         self,
         audit: &Audit<'_>,
         raising: &mut Raising<'_, '_>,
         sure: Sureness,
         narrow_to: &'static str,
-        situation: impl Fn(&Audit<'_>) -> String + Send + Sync + 'static,
+        situation: impl Fn(&Audit<'_>, &Self) -> String + Send + Sync + 'static,
     ) {
-        let estate = audit.estate();
-        let (grant, statement) = (self.grant(audit), self.statement(audit));
-        let holder = grant.principal;
-        let thing = holder.thing().unwrap_or(Thing::Grant(self.grant));
-        let harm = Harm::of_statement(audit.access(), holder, self.grant, self.statement);
-        // Whoever holds it as a crowd may use it; whoever only calls the holder's code may influence it.
-        let seen_from = match grant.at {
-            At::Thing(place) => place,
-            At::Everywhere => thing,
-        };
-        let exposure = match audit.access().circle(holder, seen_from) {
-            Exposure::Insiders => audit.exposure_of(holder).through_code(),
-            to => Exposed { to, ..Exposed::INSIDE },
-        };
-        let at = match grant.at {
-            At::Everywhere => "everywhere".to_owned(),
-            At::Thing(thing) => estate.label(thing),
-        };
-        let raised = Raised::new(thing, Level::of(harm, exposure))
-            .within(audit.environment_of(holder))
-            .sure(sure)
-            .facet(estate.principal_label(holder))
-            .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
-            .facet(at)
-            .facet(canonical(estate, statement));
+        let sure = if self.breadth.verdict == Verdict::Yes { sure } else { Sureness::Conditional };
+        let raised = raised(audit, self.grant, &self.road).sure(sure);
         raising.raise(&raised, move |audit| {
-            let (grant, statement) = (self.grant(audit), self.statement(audit));
-            let worst = match (harm.may(audit.access()), harm.impact) {
-                (Some(may), Impact::ControlsAccess | Impact::ConfidentialData) => {
-                    format!(" At worst: {may}.")
-                }
-                _ => String::new(),
-            };
+            let statement = statement(audit, &self.road);
+            let grant = self.grant(audit);
             let callers = exposed(audit, audit.exposure_of(grant.principal));
-            Told::new(format!("{}{worst}{callers}", situation(audit)))
-                .fix(self.narrow(audit, narrow_to))
+            let worst = at_worst(audit, &self.road);
+            Told::new(format!("{}{worst}{callers}", situation(audit, &self)))
+                .fix(narrow(audit, &self.road, narrow_to))
                 .at(statement.origin, "the statement")
                 .at((grant.origin != statement.origin).then_some(grant.origin), "the grant")
         });
     }
+}
+
+/// " At worst: …", where that is worse than touching data that is not confidential.
+fn at_worst(audit: &Audit<'_>, road: &Road) -> String {
+    let (harm, who) = worst(audit, road);
+    match harm.impact {
+        Impact::ControlsAccess | Impact::ConfidentialData => {
+            audit.effects().tell_by(who, *road).map_or_else(String::new, |may| format!(" At worst: {may}."))
+        }
+        Impact::DataOrSecrets | Impact::RunsCode | Impact::Hygiene => String::new(),
+    }
+}
+
+/// The worst that a road lets any of those do who hold it, and one who may.
+pub(super) fn worst(audit: &Audit<'_>, road: &Road) -> (Harm, Principal) {
+    let mut all: Option<(Harm, Principal)> = None;
+    for bearer in audit.effects().bearers(road.name()).iter() {
+        let harm = audit.effects().harm_by(bearer.who, *road);
+        all = Some(match all {
+            Some((known, who)) => {
+                let worst = known.or(harm);
+                (worst, if worst.impact == known.impact { who } else { bearer.who })
+            }
+            None => (harm, bearer.who),
+        });
+    }
+    all.unwrap_or((Harm::RUNS_CODE, road.name()))
+}
+
+/// A weakness of what a grant's statement gives.
+pub(super) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road) -> Raised {
+    let estate = audit.estate();
+    let grant = estate.grant(id);
+    let name = grant.principal;
+    let thing = name.thing().unwrap_or(Thing::Grant(id));
+    let at = match grant.at {
+        At::Everywhere => "everywhere".to_owned(),
+        At::Thing(thing) => estate.label(thing),
+    };
+    Raised::judged(thing, worst(audit, road).0, exposure(audit, name, grant.at, thing), audit.environment_of(name))
+        .facet(estate.principal_label(name))
+        .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
+        .facet(at)
+        .facet(canonical(estate, statement(audit, road)))
+        .from([Cause::Grant(id)])
+}
+
+/// Whoever holds something as a crowd may use it; whoever only calls the holder's code may influence it.
+fn exposure(audit: &Audit<'_>, name: Principal, at: At, thing: Thing) -> Exposed {
+    let effects = audit.effects();
+    let seen_from = match at {
+        At::Thing(place) => place,
+        At::Everywhere => thing,
+    };
+    let through_code = audit.exposure_of(name).through_code();
+    let bearers = effects.bearers(name);
+    bearers.iter().fold(through_code, |widest, bearer| match effects.circle(bearer.who, seen_from) {
+        Exposure::Insiders => widest,
+        to => widest.wider(Exposed::surely(to)),
+    })
 }

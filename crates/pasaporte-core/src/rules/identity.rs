@@ -4,11 +4,11 @@ use std::collections::BTreeSet;
 
 use super::finding::{Raised, Raising};
 use super::words::{count, exposed, functions, listed};
-use super::{Audit, Impact, Level, Rule, Told};
-use crate::access::{Question, Verdict};
-use crate::entry::Exposure;
+use super::{Audit, Harm, Impact, Rule, Told};
+use crate::access::Verdict;
+use crate::entry::Exposed;
 use crate::estate::{
-    At, EndpointId, FunctionId, GrantId, IdentityId, Presents, Principal, ScopeId, State, Thing, Way,
+    EndpointId, FunctionId, GrantId, IdentityId, Presents, Principal, ScopeId, State, Thing, Way,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -47,9 +47,8 @@ fn default_in_use(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let origin = identity.origin;
         for &function in estate.functions_as(id) {
             let Some(it) = estate.get(function).filter(|it| it.state == State::Enabled) else { continue };
-            let level = Level::of(audit.harm(id), audit.exposure(function).through_code());
-            let raised = Raised::new(Thing::Function(function), level)
-                .within(audit.environment(function))
+            let (harm, circle) = (audit.harm(id), audit.exposure(function).through_code());
+            let raised = Raised::judged(Thing::Function(function), harm, circle, audit.environment(function))
                 .facet(estate.id(id));
             let (inherits, function_origin) = (it.runs_as.is_none(), it.origin);
             raising.raise(&raised, move |audit| {
@@ -90,8 +89,9 @@ fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             continue;
         }
         let exposure = audit.exposure_of(Principal::Identity(id));
-        let raised = Raised::new(Thing::Identity(id), Level::of(audit.harm(id), exposure.through_code()))
-            .within(audit.environment_of(Principal::Identity(id)));
+        let environment = audit.environment_of(Principal::Identity(id));
+        let raised =
+            Raised::judged(Thing::Identity(id), audit.harm(id), exposure.through_code(), environment);
         let origin = identity.origin;
         raising.raise(&raised, move |audit| {
             let estate = audit.estate();
@@ -185,23 +185,25 @@ fn orphaned(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if !estate.functions_as(id).is_empty() || in_use.contains(&id) {
             continue;
         }
-        if standing(audit, id).next().is_none() || somebody_acts_as(audit, id) {
+        if standing(audit, id).is_empty() || somebody_acts_as(audit, id) {
             continue;
         }
         // Nobody runs as it, so what it holds is at rest: one step milder than in use.
-        let resting = match audit.harm(id).impact {
+        let resting = |impact| match impact {
             Impact::ControlsAccess | Impact::ConfidentialData => Impact::ConfidentialData,
             Impact::DataOrSecrets => Impact::DataOrSecrets,
             Impact::RunsCode | Impact::Hygiene => Impact::RunsCode,
         };
-        let level = Level::Table(resting, Exposure::Insiders);
-        let raised = Raised::new(Thing::Identity(id), level)
-            .within(estate.environment(identity.environment, identity.scope));
+        let harm = audit.harm(id);
+        let harm =
+            Harm { impact: resting(harm.impact), surely_at_least: resting(harm.surely_at_least), ..harm };
+        let environment = estate.environment(identity.environment, identity.scope);
+        let raised = Raised::judged(Thing::Identity(id), harm, Exposed::INSIDE, environment);
         let origin = identity.origin;
         raising.raise(&raised, move |audit| {
-            let grants: Vec<GrantId> = standing(audit, id).collect();
+            let grants: Vec<GrantId> = standing(audit, id);
             let told = Told::new(format!(
-                "No function, app or gateway uses it and nobody else may act as it, yet it holds {}.{}",
+                "No function, app or gateway uses it and nobody is named who may act as it, yet it holds {}.{}",
                 count(grants.len(), "grant"),
                 may(audit, id, "It"),
             ))
@@ -215,32 +217,26 @@ fn orphaned(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-/// The grants that an identity holds itself and that had not expired.
-fn standing<'a>(audit: &'a Audit<'_>, id: IdentityId) -> impl Iterator<Item = GrantId> + 'a {
-    let grants = audit.access().grants_of(Principal::Identity(id));
-    grants.filter(|&grant| !audit.access().has_expired(audit.estate().grant(grant)))
+/// The grants in force that an identity holds itself or by a group, but not as anybody would.
+fn standing(audit: &Audit<'_>, id: IdentityId) -> Vec<GrantId> {
+    let held = audit.effects().held(Principal::Identity(id));
+    let own = held.iter().filter(|(grant, name)| {
+        matches!(name, Principal::Identity(_) | Principal::Group(_))
+            && !audit.effects().is_of_everybody(*name)
+            && !audit.effects().has_expired(audit.estate().grant(*grant))
+    });
+    own.map(|(grant, _)| *grant).collect()
 }
 
-/// Whether anybody but platform services may act as an identity, by its trust or by grants of theirs.
+/// Whether anybody but platform services may act as an identity because its trust, or a grant of theirs, is about it.
+/// An administrator may act as every identity, which does not make one used.
 fn somebody_acts_as(audit: &Audit<'_>, identity: IdentityId) -> bool {
-    let estate = audit.estate();
-    let access = audit.access();
+    let effects = audit.effects();
     let on = Thing::Identity(identity);
-    let trusted = super::entry::admitted(audit, on);
-    let given = audit.statements_to_assume().iter().filter(|(grant, statement)| {
-        let here = match estate.grant(*grant).at {
-            At::Everywhere => true,
-            At::Thing(place) => estate.lies_in(on, place),
-        };
-        here && access.takes(estate.statement(*statement).resources, on)
-    });
-    let holders = given.map(|(grant, _)| estate.grant(*grant).principal);
-    trusted
+    let given = audit.now();
+    effects
+        .named_to_assume(on)
         .into_iter()
-        .chain(holders)
         .filter(|who| !matches!(who, Principal::Service(_)) && *who != Principal::Identity(identity))
-        .any(|principal| {
-            let given = audit.now();
-            access.verdict(&Question { principal, action: access.assume(), on, given: &given }) != Verdict::No
-        })
+        .any(|principal| effects.best_of(principal, effects.assume(), on, &given) != Verdict::No)
 }

@@ -1,10 +1,11 @@
 //! key: shared secrets.
 
-use super::finding::{Raised, Raising};
+use super::finding::{Cause, Raised, Raising};
 use super::words::count;
-use super::{Audit, Harm, Impact, Level, Rule, Told};
+use super::{Audit, Impact, Level, Rule, Sureness, Told};
+use crate::access::Verdict;
 use crate::entry::{Exposed, Exposure};
-use crate::estate::{Environment, FunctionId, Key, KeyId, KeyOf, KeyReach, LastUse, Thing};
+use crate::estate::{Environment, Key, KeyId, KeyOf, KeyReach, LastUse, Principal, Thing};
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
@@ -15,6 +16,16 @@ pub(super) const RULES: &[Rule] = &[
         check: "List keys: its age is under the allowed one.",
         references: &["CWE-324", "NIST SP 800-53 IA-5"],
         judge: stale,
+    },
+    Rule {
+        id: "key/expired-enabled",
+        title: "A key is past its expiry and still enabled",
+        why: "Not every platform refuses a key because its end has passed; what is meant to be over goes on, and nobody \
+              looks at it any more.",
+        fix: "Switch it off; make another for whoever still uses it.",
+        check: "List keys: it is disabled or gone.",
+        references: &["CWE-298", "CWE-324", "NIST SP 800-53 IA-5"],
+        judge: expired_enabled,
     },
     Rule {
         id: "key/never-used",
@@ -41,7 +52,7 @@ fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for (id, key) in accepted(audit) {
         let Some(since) = key.rotated.max(key.created) else { continue };
         let Some(age) = audit.days_since(since).filter(|age| *age > allowed) else { continue };
-        let raised = raised(audit, id, key, Level::of(harm(audit, key), held()));
+        let raised = of_harm(audit, id, key);
         raising.raise(
             &raised,
             tell(id, move |audit, key| {
@@ -50,12 +61,43 @@ fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                     "This {}-reach key was {never} {age} days ago; {allowed} are allowed. It opens {}.{}",
                     key.reach,
                     opens(audit, key),
-                    may(audit, key),
+                    may(audit, id),
                 );
                 let name = audit.estate().id(id);
                 let fix =
                     format!("Rotate key:{name}: make its successor, move its clients, switch this one off.");
                 Told::new(situation).fix(fix)
+            }),
+        );
+    }
+}
+
+fn expired_enabled(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for (id, key) in estate.all::<KeyId>().filter(|(_, key)| estate.has_ended(key.expires)) {
+        let verdict = audit.effects().accepted(id);
+        if verdict == Verdict::No {
+            continue;
+        }
+        let sure = if verdict == Verdict::Yes { Sureness::Certain } else { Sureness::Inferred };
+        raising.raise(
+            &of_harm(audit, id, key).sure(sure),
+            tell(id, move |audit, key| {
+                let ended = key.expires.map_or_else(String::new, |end| end.strftime("%Y-%m-%d").to_string());
+                let seen = match (verdict, key.last_used) {
+                    (Verdict::Yes, LastUse::At(used)) => {
+                        format!("it was accepted after that, on {}", used.strftime("%Y-%m-%d"))
+                    }
+                    _ => "whether it is still accepted is not known".to_owned(),
+                };
+                let name = audit.estate().id(id);
+                Told::new(format!(
+                    "This {}-reach key ended on {ended} and is enabled: {seen}. It opens {}.{}",
+                    key.reach,
+                    opens(audit, key),
+                    may(audit, id),
+                ))
+                .fix(format!("Switch key:{name} off; make another for whoever still uses it."))
             }),
         );
     }
@@ -111,40 +153,25 @@ fn tell(
     }
 }
 
-/// Keys that are enabled, had not expired, and whose function or scope is not known to be switched off.
+/// Keys that are enabled and had not expired.
 fn accepted<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (KeyId, &'a Key)> {
-    audit.estate().all::<KeyId>().filter(|(id, _)| audit.access().is_accepted(*id))
+    let estate = audit.estate();
+    estate.all::<KeyId>().filter(|(id, key)| {
+        audit.effects().accepted(*id) == Verdict::Yes && !estate.has_ended(key.expires)
+    })
 }
 
-fn held() -> Exposed {
-    Exposed { to: Exposure::KeyHolders, ..Exposed::INSIDE }
+/// A weakness of a key that is as bad as what its holder can do.
+fn of_harm(audit: &Audit<'_>, id: KeyId, key: &Key) -> Raised {
+    let harm = audit.effects().harm(Principal::Key(id));
+    let exposed = Exposed::surely(Exposure::KeyHolders);
+    Raised::judged(Thing::Key(id), harm, exposed, environment(audit, key)).from([Cause::Key(id)])
 }
 
-/// What a key's holder can do: with an admin key everything in the app, else what the worst of the
-/// functions it opens can.
-fn harm(audit: &Audit<'_>, key: &Key) -> Harm {
-    if key.reach == KeyReach::Admin {
-        return Harm::of_key_to_all(key.opens());
-    }
-    let worst = |functions: &mut dyn Iterator<Item = FunctionId>| {
-        // Of several that are as bad the first by name, whatever order they were read in.
-        let harms = functions.map(|function| (audit.harm_through(function), audit.estate().id(function)));
-        let worst = harms.min_by_key(|(harm, name)| (harm.impact, *name));
-        worst.map_or(Harm::RUNS_CODE, |(harm, _)| harm)
-    };
-    match key.of {
-        KeyOf::Function(function) => worst(&mut std::iter::once(function)),
-        KeyOf::Scope(scope) => worst(&mut audit.functions_below(scope)),
-    }
-}
-
-fn may(audit: &Audit<'_>, key: &Key) -> String {
-    let harm = harm(audit, key);
-    match (harm.may(audit.access()), harm.impact) {
-        (Some(may), Impact::ControlsAccess) => format!(" Its holder may {may}."),
-        (Some(may), _) => format!(" What it makes run may {may}."),
-        (None, _) => String::new(),
-    }
+/// The worst that whoever holds a key may do, or make run.
+fn may(audit: &Audit<'_>, id: KeyId) -> String {
+    let may = audit.effects().tell(Principal::Key(id));
+    may.map_or_else(String::new, |may| format!(" Its holder may {may}."))
 }
 
 fn opens(audit: &Audit<'_>, key: &Key) -> String {
@@ -158,7 +185,7 @@ fn opens(audit: &Audit<'_>, key: &Key) -> String {
 }
 
 fn raised(audit: &Audit<'_>, id: KeyId, key: &Key, level: Level) -> Raised {
-    Raised::new(Thing::Key(id), level).within(environment(audit, key))
+    Raised::new(Thing::Key(id), level).within(environment(audit, key)).from([Cause::Key(id)])
 }
 
 fn environment(audit: &Audit<'_>, key: &Key) -> Option<Environment> {

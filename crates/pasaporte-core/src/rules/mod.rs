@@ -7,11 +7,12 @@
 mod audit;
 mod blind;
 mod entry;
+mod everybody;
 mod finding;
 mod grant;
-mod harm;
 mod identity;
 mod key;
+mod settle;
 mod severity;
 mod trust;
 mod words;
@@ -24,7 +25,8 @@ use finding::Raising;
 
 pub use audit::{Audit, Settings};
 pub use finding::{Evidence, Finding, Fingerprint, Level, Sureness, Told};
-pub use harm::{Harm, Impact};
+pub use crate::effect::{Harm, Impact};
+pub use settle::PRECEDENCE;
 pub use severity::{Severity, severity};
 
 /// What a rule looks for, in words for people, and the function that looks.
@@ -60,8 +62,10 @@ pub fn all() -> impl Iterator<Item = &'static Rule> {
         entry::address::RULES,
         entry::invoke::RULES,
         entry::source::RULES,
+        entry::fed::RULES,
         entry::otherwise::RULES,
         grant::RULES,
+        everybody::RULES,
         identity::RULES,
         trust::RULES,
         key::RULES,
@@ -72,7 +76,8 @@ pub fn all() -> impl Iterator<Item = &'static Rule> {
 }
 
 /// Runs the chosen rules, side by side. The findings come worst first, then by rule and thing; what a rule
-/// raises twice with the same fingerprint is one finding with the evidence of both.
+/// raises twice with the same fingerprint is one finding with the evidence of both. Of those that see one weakness one
+/// leads, and the others lie beneath it.
 pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
     let rules: Vec<&'static Rule> = all().filter(|rule| chosen.contains(rule.id)).collect();
     audit.work_ahead();
@@ -97,5 +102,5 @@ pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
         }
         same
     });
-    findings
+    settle::settle(findings, audit.estate())
 }

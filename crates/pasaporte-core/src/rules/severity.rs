@@ -1,6 +1,6 @@
 //! How bad: a table of impact by exposure, shifted by environment (access-model §10).
 
-use super::Impact;
+use crate::effect::Impact;
 use crate::entry::Exposure;
 use crate::estate::Environment;
 
@@ -47,7 +47,8 @@ pub fn severity(impact: Impact, exposure: Exposure, environment: Option<Environm
 }
 
 impl Severity {
-    fn lower(self) -> Self {
+    /// One step milder.
+    pub(super) fn lower(self) -> Self {
         match self {
             Critical => High,
             High => Medium,

@@ -1,18 +1,18 @@
 //! trust: who may act as an identity.
 
-use super::entry::{admitted, at_grounds, depending, sureness};
-use super::finding::{Raised, Raising};
-use super::words::{capitalised, exposed, listed};
-use super::{Audit, Level, Rule, Sureness, Told};
-use crate::access::{Answer, Question, Verdict};
-use crate::entry::Exposed;
-use crate::estate::{IdentityId, IdentityKind, Principal, RUNNER_SERVICE, Thing};
+use super::entry::{at_grounds, depending};
+use super::finding::{Cause, Raised, Raising};
+use super::words::{capitalised, crowd, exposed, listed};
+use super::{Audit, Rule, Sureness, Told};
+use crate::access::{Answer, Question, Truth, Verdict, Via};
+use crate::entry::{Exposed, Exposure};
+use crate::estate::{Effect, IdentityId, IdentityKind, Principal, RUNNER_SERVICE, Thing};
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
         id: "trust/anyone",
         title: "Anyone, or any signed-in caller, may act as an identity",
-        why: "Acting as the identity is having all it holds. A trust that names everybody gives it away.",
+        why: "Acting as the identity is having all it holds. A trust or a grant that names everybody gives it away.",
         fix: "Name the one service or party that needs it.",
         check: "Ask whether a stranger may act as it: the answer must be no.",
         references: &["CWE-284", "CWE-862", "NIST SP 800-53 AC-3", "NIST SP 800-53 IA-9"],
@@ -39,63 +39,94 @@ pub(super) const RULES: &[Rule] = &[
 ];
 
 fn anyone(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    for (id, _) in audit.estate().all::<IdentityId>() {
-        let crowds = [
-            (Principal::Anyone, "anyone, without signing in,"),
-            (Principal::SignedIn, "any signed-in caller of the platform, of whichever customer,"),
-        ];
-        // The wider crowd takes in the other, so one finding says it.
-        let _ = crowds.into_iter().any(|(who, crowd)| may_act(audit, raising, id, who, crowd.to_owned()));
-    }
+    of_crowds(audit, raising, |who| matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Token(_)));
 }
 
 fn whole_account(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let estate = audit.estate();
-    for (id, _) in estate.all::<IdentityId>() {
-        let foreign = admitted(audit, Thing::Identity(id)).into_iter().filter_map(|who| match who {
-            Principal::Account(account) if audit.access().is_foreign(account, Thing::Identity(id)) => {
-                Some((who, account))
-            }
-            _ => None,
-        });
-        for (who, account) in foreign {
-            if audit.access().stranger_may_assume(Principal::SignedIn, id).verdict != Verdict::Yes {
-                let crowd = format!("every principal of the foreign account:{}", estate.id(account));
-                may_act(audit, raising, id, who, crowd);
+    of_crowds(audit, raising, |who| matches!(who, Principal::Account(_)));
+}
+
+/// Raises that a crowd may act as an identity, by its trust or by a grant.
+fn of_crowds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, wanted: impl Fn(Principal) -> bool) {
+    let effects = audit.effects();
+    for (id, _) in audit.estate().all::<IdentityId>() {
+        let on = Thing::Identity(id);
+        for who in effects.strangers_on(on).into_iter().filter(|who| wanted(*who)) {
+            let public = match who {
+                Principal::Token(verifier) => effects.public_token_for(verifier).is_some(),
+                _ => true,
+            };
+            let circles = effects.circles(who, effects.assume(), on);
+            let circles = circles.into_iter().filter(|it| it.exposure <= Exposure::Outsider || (public && matches!(who, Principal::Token(_))));
+            let exposed = circles.fold(Exposed::INSIDE, |widest, circle| {
+                // The table has one column for signed-in callers and for whoever has a public token.
+                let to = if matches!(who, Principal::Token(_)) { Exposure::SignedIn } else { circle.exposure };
+                let surely = circle.verdict == Verdict::Yes;
+                let surely_to = if surely { to } else { Exposure::Insiders };
+                widest.wider(Exposed { to, surely, surely_to, through: None })
+            });
+            if public && exposed.to <= Exposure::Outsider {
+                may_act(audit, raising, id, who, exposed);
             }
         }
     }
 }
 
-/// Raises that a crowd may act as an identity, if it may.
-fn may_act(
-    audit: &Audit<'_>,
-    raising: &mut Raising<'_, '_>,
-    id: IdentityId,
-    who: Principal,
-    crowd: String,
-) -> bool {
+/// Raises that a crowd may act as an identity.
+fn may_act(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, id: IdentityId, who: Principal, exposed: Exposed) {
     let thing = Thing::Identity(id);
-    let answer = audit.access().stranger_may_assume(who, id);
-    if !answer.is_possible() {
-        return false;
-    }
-    let exposed = Exposed { to: audit.access().circle(who, thing), ..Exposed::INSIDE };
-    let name = audit.estate().principal_label(who);
-    let raised = Raised::new(thing, Level::of(audit.harm(id), exposed))
-        .within(audit.environment_of(Principal::Identity(id)))
-        .sure(sureness(answer.verdict))
-        .facet(&name);
+    let answer = decided(audit, id, who);
+    let environment = audit.environment_of(Principal::Identity(id));
+    let raised = Raised::judged(thing, audit.harm(id), exposed, environment)
+        .sure(if exposed.surely { Sureness::Certain } else { Sureness::Conditional })
+        .facet(audit.estate().principal_label(who))
+        .from(Cause::of(&answer));
     raising.raise(&raised, move |audit| {
-        let answer = audit.access().stranger_may_assume(who, id);
+        let answer = decided(audit, id, who);
         let may = audit.may(id);
         let may = may.map_or_else(String::new, |may| format!(" Then they may {may}."));
-        let (crowd, depending) = (capitalised(&crowd), depending(audit, &answer));
-        let told = Told::new(format!("{crowd} may act as it{depending}.{may}"))
-            .fix(format!("Replace `{name}` in its trust by whoever needs to act as it."));
+        let (crowd, depending) = (capitalised(&crowd(audit, who)), depending(audit, &answer));
+        let told = Told::new(format!("{crowd} may act as it{depending}.{may}")).fix(mend(audit, &answer));
         at_grounds(audit, told, &answer)
     });
-    true
+}
+
+/// The decision on a crowd, from where they get in at the widest.
+fn decided<'e>(audit: &Audit<'e>, id: IdentityId, who: Principal) -> Answer<'e> {
+    let effects = audit.effects();
+    let on = Thing::Identity(id);
+    let circles = effects.circles(who, effects.assume(), on).into_iter();
+    let widest = circles.min_by_key(|it| (it.exposure, std::cmp::Reverse(it.verdict)));
+    let given = widest.map_or_else(|| effects.stranger().clone(), |circle| circle.given);
+    effects.decide(&Question { principal: who, action: effects.assume(), on, given: &given })
+}
+
+/// Where it is mended: in the trust, or in the grant that gives it.
+fn mend(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
+    let estate = audit.estate();
+    let (mut trusted, mut grants) = (Vec::new(), Vec::new());
+    for ground in answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False) {
+        match ground.via {
+            Via::Admission { name, .. } => trusted.push(format!("`{}`", estate.principal_label(name))),
+            Via::Grant { grant, name, .. } => {
+                let at = estate.place_label(estate.grant(grant).at);
+                grants.push(format!("the grant to `{}` at {at}", estate.principal_label(name)));
+            }
+            Via::Ceiling(_) => {}
+        }
+    }
+    for all in [&mut trusted, &mut grants] {
+        all.sort_unstable();
+        all.dedup();
+    }
+    let mut parts = Vec::new();
+    if !trusted.is_empty() {
+        parts.push(format!("Replace {} in its trust by whoever needs to act as it.", listed(&trusted)));
+    }
+    if !grants.is_empty() {
+        parts.push(format!("Take acting as it out of {}.", listed(&grants)));
+    }
+    parts.join(" ")
 }
 
 fn other_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
@@ -108,9 +139,10 @@ fn other_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
         let certain = others.iter().all(|(_, answer)| answer.verdict == Verdict::Yes);
         // Only insiders can configure the other service, whoever can call the function.
-        let raised = Raised::new(Thing::Identity(id), Level::of(audit.harm(id), Exposed::INSIDE))
-            .within(audit.environment_of(Principal::Identity(id)))
-            .sure(if certain { Sureness::Certain } else { Sureness::Conditional });
+        let environment = audit.environment_of(Principal::Identity(id));
+        let raised = Raised::judged(Thing::Identity(id), audit.harm(id), Exposed::INSIDE, environment)
+            .sure(if certain { Sureness::Certain } else { Sureness::Conditional })
+            .from(others.iter().flat_map(|(_, answer)| Cause::of(answer)));
         let raised = others.iter().fold(raised, |raised, (name, _)| raised.facet(name));
         let origin = identity.origin;
         raising.raise(&raised, move |audit| {
@@ -133,9 +165,9 @@ fn other_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 /// The services other than the one that runs functions which may act as an identity.
 fn other_services<'e>(audit: &Audit<'e>, id: IdentityId) -> Vec<(String, Answer<'e>)> {
     let estate = audit.estate();
-    let access = audit.access();
+    let access = audit.effects();
     let given = audit.now();
-    let others = admitted(audit, Thing::Identity(id)).into_iter().filter(|who| match who {
+    let others = access.strangers_on(Thing::Identity(id)).into_iter().filter(|who| match who {
         Principal::Service(name) => estate.text(*name) != RUNNER_SERVICE,
         _ => false,
     });

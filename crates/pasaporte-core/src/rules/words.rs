@@ -2,7 +2,7 @@
 
 use super::Audit;
 use crate::entry::{Exposed, Exposure};
-use crate::estate::{Estate, FunctionId, Selection, Statement};
+use crate::estate::{At, Estate, FunctionId, Grant, Principal, Selection, Statement};
 
 /// "a, b and c", or "a, b and 3 more" where there are many.
 pub(super) fn listed(items: &[String]) -> String {
@@ -18,6 +18,29 @@ pub(super) fn listed(items: &[String]) -> String {
 /// "1 key", "3 keys".
 pub(super) fn count(number: usize, one: &str) -> String {
     format!("{number} {one}{}", if number == 1 { "" } else { "s" })
+}
+
+/// Where a grant holds, in words: "everywhere", "at account:tickets-prod".
+pub(super) fn place(estate: &Estate, grant: &Grant) -> String {
+    match grant.at {
+        At::Everywhere => "everywhere".to_owned(),
+        At::Thing(thing) => format!("at {}", estate.label(thing)),
+    }
+}
+
+/// A crowd, as the subject of a sentence.
+pub(super) fn crowd(audit: &Audit<'_>, who: Principal) -> String {
+    let estate = audit.estate();
+    match who {
+        Principal::Anyone => "anyone, without signing in,".to_owned(),
+        Principal::SignedIn => "any signed-in caller of the platform, of whichever customer,".to_owned(),
+        Principal::Account(account) => format!("every principal of the foreign account:{}", estate.id(account)),
+        Principal::Token(verifier) => match audit.effects().public_token_for(verifier) {
+            Some((token, _)) => format!("anyone, with the public token:{},", estate.id(token)),
+            None => estate.principal_label(who),
+        },
+        other => estate.principal_label(other),
+    }
 }
 
 /// The labels of functions, sorted.

@@ -2,7 +2,8 @@
 
 use std::collections::BTreeSet;
 
-use pasaporte_core::access::{Access, Verdict};
+use pasaporte_core::access::Verdict;
+use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::{
     ActionClass, Check, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach, LastUse,
@@ -12,7 +13,7 @@ use pasaporte_core::rules::{Audit, Finding};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, RightOut, TriggerOut, VERSION, account};
+use super::{ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account};
 use crate::estate::Word;
 use crate::report::FindingOut;
 
@@ -116,6 +117,8 @@ pub struct Let {
     pub who: String,
     /// Surely (yes) or depending on something.
     pub verdict: Word<Verdict>,
+    /// The widest circle of those who bear that name and get in, from where they can reach it.
+    pub circle: Word<Exposure>,
     /// What it depends on, as the rest of a sentence.
     pub depends_on: Option<String>,
 }
@@ -160,20 +163,14 @@ pub struct KeyOut {
 impl Card {
     /// A function's passport, with those of an audit's findings that are about it.
     pub fn new(audit: &Audit<'_>, findings: &[Finding], function: FunctionId) -> Self {
-        let (estate, access) = (audit.estate(), audit.access());
+        let (estate, effects) = (audit.estate(), audit.effects());
         let on = Thing::Function(function);
         let it = estate.get(function);
         let identity = it.and_then(|it| estate.runs_as(it));
-        let entered = Entered::new(access, function);
-        let reached = identity.map(|identity| {
-            let may = |identity| audit.may(identity).map(str::to_owned);
-            Reached::new(access, Principal::Identity(identity), Some(function), may)
-        });
-        let rights = reached.as_ref().map_or(&[][..], |reached| &reached.rights);
-        let (common, own): (Vec<&RightOut>, Vec<&RightOut>) =
-            rights.iter().partition(|right| is_of_a_crowd(right));
-        let about = about(access, function, identity);
-        let is_about = |finding: &&Finding| finding.thing.is_some_and(|thing| about.contains(&thing));
+        let entered = Entered::new(effects, function);
+        let reached = identity.map(|id| Reached::new(effects, Principal::Identity(id), Some(function)));
+        let (own, common) = reached.as_ref().map_or((&[][..], &[][..]), |it| (&it.rights, &it.as_anyone));
+        let about = about(effects, function, identity);
         let text = |name: Option<pasaporte_core::estate::Name>| name.map(|name| estate.text(name).to_owned());
         Self {
             card: VERSION,
@@ -188,15 +185,32 @@ impl Card {
             runs_as: identity.map(|identity| runs_as(audit, function, identity)),
             exposed_to: entered.exposed_to,
             exposed_surely: entered.exposed_surely,
-            entries: ways_in(access, function, &entered),
-            exits: exits(&own),
-            exits_as_anyone: exits(&common),
+            entries: ways_in(effects, function, &entered),
+            exits: exits(own),
+            exits_as_anyone: exits(common),
             can_become: reached.map(|reached| reached.can_become).unwrap_or_default(),
             keys: keys(audit, function),
-            findings: findings.iter().filter(is_about).map(|it| FindingOut::of(it, audit)).collect(),
+            findings: findings_about(findings, &about).map(|it| FindingOut::of(it, audit)).collect(),
             read_from: entered.read_from,
         }
     }
+}
+
+/// The findings about some things: those that lead, and else those beneath another's.
+fn findings_about<'f>(findings: &'f [Finding], about: &BTreeSet<Thing>) -> impl Iterator<Item = &'f Finding> {
+    let is_about = |finding: &Finding| finding.thing.is_some_and(|thing| about.contains(&thing));
+    let of_one = |leading: &'f Finding| {
+        let mut all = Vec::new();
+        if is_about(leading) {
+            all.push(leading);
+        } else {
+            all.extend(leading.beneath.iter().filter(|it| is_about(it)));
+        }
+        all
+    };
+    let mut all: Vec<&Finding> = findings.iter().flat_map(of_one).collect();
+    all.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    all.into_iter()
 }
 
 /// The owner that the nearest scope names.
@@ -206,12 +220,13 @@ fn owner(estate: &Estate, function: FunctionId) -> Option<pasaporte_core::estate
 }
 
 /// The things that a finding about the function is a weakness of.
-fn about(access: &Access<'_>, function: FunctionId, identity: Option<IdentityId>) -> BTreeSet<Thing> {
+fn about(access: &Effects<'_>, function: FunctionId, identity: Option<IdentityId>) -> BTreeSet<Thing> {
     let estate = access.estate();
     let mut all = BTreeSet::from([Thing::Function(function)]);
     all.extend(identity.map(Thing::Identity));
     all.extend(estate.triggers_of(function).iter().map(|id| Thing::Trigger(*id)));
-    all.extend(access.keys_opening(function, KeyReach::Function).into_iter().map(Thing::Key));
+    let keys = access.keys_opening(function, KeyReach::Function).into_iter();
+    all.extend(keys.map(|(key, _)| Thing::Key(key)));
     for &id in estate.endpoints_of(function) {
         all.insert(Thing::Endpoint(id));
         if let Some(Check::Token(verifier)) = estate.get(id).map(|it| &it.check) {
@@ -236,7 +251,7 @@ fn runs_as(audit: &Audit<'_>, function: FunctionId, id: IdentityId) -> RunsAs {
     }
 }
 
-fn ways_in(access: &Access<'_>, function: FunctionId, entered: &Entered) -> Vec<WayIn> {
+fn ways_in(access: &Effects<'_>, function: FunctionId, entered: &Entered) -> Vec<WayIn> {
     let estate = access.estate();
     let mut all: Vec<WayIn> = Vec::new();
     for &id in estate.endpoints_of(function) {
@@ -276,6 +291,7 @@ fn over_http(estate: &Estate, endpoint: &pasaporte_core::estate::Endpoint, door:
                 Presents::Caller => "passes on what the caller shows".to_owned(),
                 Presents::Identity(id) => format!("presents {}", estate.label(Thing::Identity(*id))),
                 Presents::Key(id) => format!("presents {}", estate.label(Thing::Key(*id))),
+                Presents::Service(name) => format!("comes as service:{}", estate.text(*name)),
             };
             let dead = door.behind.as_ref().is_some_and(|behind| behind.verdict.0 == Verdict::No);
             let dead = if dead { ": a dead route" } else { "" };
@@ -325,11 +341,6 @@ fn of_door(door: &Door) -> Vec<Note> {
 }
 
 fn by_event(trigger: &TriggerOut) -> WayIn {
-    let feeder = |feeder: &super::FeederOut| Let {
-        who: feeder.who.clone(),
-        verdict: feeder.verdict,
-        depends_on: None,
-    };
     let note: Option<&str> = match (trigger.state.0, trigger.source_is_declared) {
         (State::Disabled, _) => Some("switched off"),
         (State::Enabled, false) => Some("its source is not in the estate"),
@@ -342,76 +353,60 @@ fn by_event(trigger: &TriggerOut) -> WayIn {
         network: Vec::new(),
         asks: if trigger.source.is_some() { "writing to it" } else { "the clock" }.to_owned(),
         notes: note.map(Note::plain).into_iter().collect(),
-        lets_in: trigger.fed_by.iter().map(feeder).collect(),
+        lets_in: trigger.fed_by.iter().map(Let::of).collect(),
     }
 }
 
 impl Let {
     fn of(entrant: &Entrant) -> Self {
-        Self { who: entrant.who.clone(), verdict: entrant.verdict, depends_on: entrant.depends_on.clone() }
-    }
-}
-
-/// Whether a right is held by a name that strangers bear.
-fn is_of_a_crowd(right: &RightOut) -> bool {
-    let by = right.held.as_ref().map(|held| &held.by).or(right.names.as_ref());
-    by.is_some_and(|by| by == "anyone" || by == "signed-in")
-}
-
-/// Rights by service: what reaches confidential things first, then what reaches most.
-fn exits(rights: &[&RightOut]) -> Vec<Exit> {
-    let mut all: Vec<Exit> = Vec::new();
-    for right in rights {
-        let acts = right.acts.iter().filter(|act| act.surely + act.perhaps > 0);
-        for act in acts {
-            let word = match act.class {
-                Some(class) => class.0.to_string(),
-                None if act.stands_for_class => "others".to_owned(),
-                None => act.action.clone(),
-            };
-            let index = all.iter().position(|exit| exit.service == right.service).unwrap_or_else(|| {
-                all.push(Exit {
-                    service: right.service.clone(),
-                    may: Vec::new(),
-                    things: 0,
-                    confidential: 0,
-                    example: None,
-                    wild: false,
-                    only_perhaps: true,
-                });
-                all.len() - 1
-            });
-            let exit = &mut all[index];
-            if !exit.may.contains(&word) {
-                exit.may.push(word);
-            }
-            if act.confidential > exit.confidential || exit.example.is_none() {
-                exit.example.clone_from(&act.example);
-            }
-            exit.things = exit.things.max(act.surely + act.perhaps);
-            exit.confidential = exit.confidential.max(act.confidential);
-            exit.wild |= right.wild_things;
-            exit.only_perhaps &= act.surely == 0;
+        Self {
+            who: entrant.who.clone(),
+            verdict: entrant.verdict,
+            circle: entrant.circle,
+            depends_on: entrant.depends_on.clone(),
         }
     }
-    let order: Vec<String> = ActionClass::ALL.iter().map(|(word, _)| (*word).to_owned()).collect();
-    for exit in &mut all {
-        exit.may.sort_by_key(|word| order.iter().position(|known| known == word).unwrap_or(usize::MAX));
-    }
-    all.sort_by(|one, other| {
-        let weight = |exit: &Exit| (exit.confidential, exit.things);
-        weight(other).cmp(&weight(one)).then_with(|| one.service.cmp(&other.service))
-    });
-    all
+}
+
+/// Rights by service, in few words.
+fn exits(rights: &[ServiceOut]) -> Vec<Exit> {
+    let order: Vec<&str> = ActionClass::ALL.iter().map(|(word, _)| *word).collect();
+    let of = |right: &ServiceOut| {
+        let mut may: Vec<String> = Vec::new();
+        for act in &right.acts {
+            let word = match (act.class, &act.action) {
+                (Some(class), _) => class.0.to_string(),
+                (None, Some(action)) => action.clone(),
+                (None, None) => "others".to_owned(),
+            };
+            if !may.contains(&word) {
+                may.push(word);
+            }
+        }
+        may.sort_by_key(|word| order.iter().position(|known| known == word).unwrap_or(usize::MAX));
+        let most = |of: fn(&ActOut) -> usize| right.acts.iter().map(of).max().unwrap_or_default();
+        let secret = right.acts.iter().find(|act| act.confidential > 0 && act.example.is_some());
+        let example = secret.or_else(|| right.acts.iter().find(|act| act.example.is_some()));
+        Exit {
+            service: right.service.clone(),
+            may,
+            things: most(|act| act.surely + act.perhaps),
+            confidential: most(|act| act.confidential),
+            example: example.and_then(|act| act.example.clone()),
+            wild: right.acts.iter().any(|act| act.on_new.0 != Verdict::No),
+            only_perhaps: right.acts.iter().all(|act| act.surely == 0 && act.on_new.0 != Verdict::Yes),
+        }
+    };
+    rights.iter().map(of).collect()
 }
 
 fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
     let estate = audit.estate();
     let date = |time: jiff::Timestamp| time.strftime("%Y-%m-%d").to_string();
-    let opening = audit.access().keys_opening(function, KeyReach::Function);
+    let opening = audit.effects().keys_opening(function, KeyReach::Function);
     let mut all: Vec<KeyOut> = opening
         .into_iter()
-        .filter_map(|id| {
+        .filter_map(|(id, _)| {
             let key = estate.get(id)?;
             Some(KeyOut {
                 key: estate.label(Thing::Key(id)),

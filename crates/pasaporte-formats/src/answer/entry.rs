@@ -1,9 +1,10 @@
 //! Who may make a function run, in effect.
 
-use pasaporte_core::access::{Access, Context, Question, Verdict, Via};
-use pasaporte_core::entry::{Because, Caller, Exposure, Feeder, HeldContracts, Standing, faces_internet};
+use pasaporte_core::access::{Answer, Context, Ground, Question, Truth, Verdict, Via};
+use pasaporte_core::effect::Effects;
+use pasaporte_core::entry::{Because, Exposure, HeldContracts, Standing, Through, WayIn, WaysIn, faces_internet};
 use pasaporte_core::estate::{
-    Came, Check, Effect, EndpointId, FunctionId, Network, Principal, Shows, State, Thing, TriggerId, Way,
+    Came, Check, Effect, EndpointId, Estate, FunctionId, Network, Origin, Principal, Shows, State, Thing, TriggerId, Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -114,6 +115,8 @@ pub struct Entrant {
     pub who: String,
     /// Surely (yes) or depending on something.
     pub verdict: Word<Verdict>,
+    /// The widest circle of those who bear that name and get in, from where they can reach it.
+    pub circle: Word<Exposure>,
     /// What it depends on, as the rest of a sentence.
     pub depends_on: Option<String>,
     /// Why, in a few words.
@@ -151,20 +154,9 @@ pub struct TriggerOut {
     /// Switched on or off.
     pub state: Word<State>,
     /// Who may write to the source, and so make the function run.
-    pub fed_by: Vec<FeederOut>,
+    pub fed_by: Vec<Entrant>,
     /// Where it was read.
     pub read_from: Option<PlaceOut>,
-}
-
-/// Somebody who may write to the source of a trigger.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct FeederOut {
-    /// Who, as a principal.
-    pub who: String,
-    /// Surely (yes) or depending on something.
-    pub verdict: Word<Verdict>,
-    /// By which action.
-    pub action: String,
 }
 
 /// How many members of a group are named that may not.
@@ -172,17 +164,23 @@ const MOST_NAMED: usize = 8;
 
 impl Entered {
     /// Everybody who may make a function run.
-    pub fn new(access: &Access<'_>, function: FunctionId) -> Self {
-        let estate = access.estate();
+    pub fn new(effects: &Effects<'_>, function: FunctionId) -> Self {
+        let estate = effects.estate();
         let it = estate.get(function);
-        let exposed = access.exposure(function);
+        let ways = effects.ways_in(function);
+        let exposed = ways.exposed();
         let on = Thing::Function(function);
-        let contracts = access.held_contracts();
-        let mut doors: Vec<Door> =
-            estate.endpoints_of(function).iter().map(|id| door(access, *id, &contracts)).collect();
+        let contracts = effects.held_contracts();
+        let by = |through: Through| entrants(effects, function, &ways, through);
+        let mut doors: Vec<Door> = estate
+            .endpoints_of(function)
+            .iter()
+            .map(|id| door(effects, *id, by(Through::Endpoint(*id)), &contracts))
+            .collect();
         doors.sort_by(|one, other| one.endpoint.cmp(&other.endpoint));
+        let triggers = estate.triggers_of(function).iter();
         let mut triggers: Vec<TriggerOut> =
-            estate.triggers_of(function).iter().filter_map(|id| trigger(access, *id)).collect();
+            triggers.filter_map(|id| trigger(effects, *id, by(Through::Source(*id)))).collect();
         triggers.sort_by(|one, other| one.trigger.cmp(&other.trigger));
         Self {
             entry: VERSION,
@@ -193,67 +191,125 @@ impl Entered {
             exposed_to: Word(exposed.to),
             exposed_surely: exposed.surely,
             doors,
-            invokers: invokers(access, function),
+            invokers: by(Through::Invoking),
             triggers,
             read_from: estate.origin(on).map(|origin| PlaceOut::new(estate, origin)),
         }
     }
 }
 
-/// Who may invoke a function by the decision, the widest circle first.
-fn invokers(access: &Access<'_>, function: FunctionId) -> Vec<Entrant> {
-    let (on, given) = (Thing::Function(function), Context::at(access.estate().as_of()));
-    let mut all: Vec<(Exposure, Entrant)> = access
-        .who_may(access.invokers(), access.invoke(), on, &given)
-        .into_iter()
-        .map(|(who, verdict)| (access.circle(who, on), invoker(access, who, verdict, on, &given)))
-        .collect();
-    all.sort_by(|(circle, one), (other_circle, other)| {
-        circle.cmp(other_circle).then_with(|| one.who.cmp(&other.who))
+/// Who gets in by one way, the widest circle first.
+fn entrants(effects: &Effects<'_>, function: FunctionId, ways: &WaysIn<'_>, through: Through) -> Vec<Entrant> {
+    let here = ways.all.iter().filter(|way| way.through == through);
+    let mut all: Vec<Entrant> = here.map(|way| entrant(effects, function, way)).collect();
+    all.sort_by(|one, other| {
+        let key = |it: &Entrant| (it.circle.0, it.verdict.0 != Verdict::Yes);
+        key(one).cmp(&key(other)).then_with(|| one.who.cmp(&other.who)).then_with(|| one.because.cmp(&other.because))
     });
-    all.into_iter().map(|(_, entrant)| entrant).collect()
+    all
 }
 
-fn invoker(access: &Access<'_>, who: Principal, verdict: Verdict, on: Thing, given: &Context) -> Entrant {
-    let estate = access.estate();
-    let answer = access.decide(&Question { principal: who, action: access.invoke(), on, given });
-    let allows: Vec<_> = answer
-        .grounds
-        .iter()
-        .filter(|ground| ground.effect == Effect::Allow && !matches!(ground.via, Via::Ceiling(_)))
-        .collect();
-    let because: Vec<String> = allows
-        .iter()
-        .map(|ground| match ground.via {
-            Via::Grant { grant, name, set } => {
-                let held = HeldOut::new(estate, grant, name, set);
-                let set = held.set.unwrap_or_else(|| "a statement of its own".to_owned());
-                let by = if name == who { String::new() } else { format!(", as {}", held.by) };
-                let at = if held.at == "everywhere" { held.at } else { format!("at {}", held.at) };
-                format!("holds {set} {at}{by}")
-            }
-            Via::Admission { name, .. } if name == who => "an invoke permission names it".to_owned(),
-            Via::Admission { name, .. } => {
-                format!("an invoke permission names {}", estate.principal_label(name))
-            }
-            Via::Ceiling(_) => String::new(),
-        })
-        .collect();
-    let residual = answer.residual(estate);
+pub(super) fn entrant(effects: &Effects<'_>, function: FunctionId, way: &WayIn<'_>) -> Entrant {
+    let estate = effects.estate();
+    let caller = &way.caller;
+    let of = |thing: Thing| estate.origin(thing).into_iter().collect::<Vec<_>>();
+    let (because, depends_on, mut places) = match &caller.because {
+        Because::NoCheck => ("the endpoint checks nothing".to_owned(), String::new(), Vec::new()),
+        Because::UncheckedToken(verifier) => {
+            let verifier = Thing::Verifier(*verifier);
+            (format!("{} checks no signature", estate.label(verifier)), String::new(), of(verifier))
+        }
+        Because::PublicToken(token) => {
+            let token = Thing::Token(*token);
+            let perhaps = match caller.verdict {
+                Verdict::Yes => String::new(),
+                _ => "if the verifier knows the key that signed it".to_owned(),
+            };
+            (format!("{} passes and was handed to public clients", estate.label(token)), perhaps, of(token))
+        }
+        Because::Holds => {
+            let origins = caller.who.thing().map_or_else(Vec::new, of);
+            let perhaps = match (caller.who, caller.verdict) {
+                (Principal::Key(_), Verdict::Depends) => {
+                    "if its platform still accepts a key past its expiry".to_owned()
+                }
+                _ => String::new(),
+            };
+            ("what it holds is accepted".to_owned(), perhaps, origins)
+        }
+        Because::Manages => {
+            let origins = caller.who.thing().map_or_else(Vec::new, of);
+            ("an admin key invokes all that lies in what it opens".to_owned(), String::new(), origins)
+        }
+        Because::Tried(place) => {
+            let attempt = &estate.attempts()[*place];
+            let how = if caller.verdict == Verdict::Yes { "got through" } else { "seems to have got through" };
+            (format!("a try without a credential {how}"), String::new(), vec![attempt.origin])
+        }
+        Because::Feeds(action) => {
+            let answer = match way.through {
+                Through::Source(id) => estate.get(id).and_then(|it| it.source),
+                Through::Endpoint(_) | Through::Invoking => None,
+            };
+            let answer = answer.map(|source| effects.answer_about(caller.who, action, source));
+            let residual = answer.as_ref().map_or_else(String::new, |it| it.residual(estate));
+            let origins = answer.as_ref().map_or_else(Vec::new, |it| allowing(estate, it));
+            (format!("may do {action} on the source"), residual, origins)
+        }
+        Because::Decision(answer) => {
+            (how_allowed(estate, caller.who, answer), answer.residual(estate), allowing(estate, answer))
+        }
+    };
+    places.sort_unstable();
+    places.dedup();
+    let circle = way.circles.iter().map(|(to, _)| *to).min().unwrap_or(Exposure::Insiders);
+    let on = Thing::Function(function);
+    let given = Context::at(estate.as_of());
+    let members = match caller.because {
+        Because::Decision(_) => members(effects, caller.who, on, &given),
+        _ => None,
+    };
     Entrant {
-        who: estate.principal_label(who),
-        verdict: Word(verdict),
-        depends_on: (!residual.is_empty()).then_some(residual),
-        because: once(because).join("; "),
-        members: members(access, who, on, given),
-        read_from: allows
-            .iter()
-            .map(|ground| PlaceOut::new(estate, estate.statement(ground.statement).origin))
-            .collect(),
+        who: estate.principal_label(caller.who),
+        verdict: Word(caller.verdict),
+        circle: Word(circle),
+        depends_on: (!depends_on.is_empty()).then_some(depends_on),
+        because,
+        members,
+        read_from: places.into_iter().map(|origin| PlaceOut::new(estate, origin)).collect(),
     }
 }
 
-fn members(access: &Access<'_>, who: Principal, on: Thing, given: &Context) -> Option<Members> {
+/// The places of the statements that allow.
+fn allowing(estate: &Estate, answer: &Answer<'_>) -> Vec<Origin> {
+    let allows = answer.grounds.iter().filter(|ground| is_allowing(ground));
+    allows.map(|ground| estate.statement(ground.statement).origin).collect()
+}
+
+fn is_allowing(ground: &Ground<'_>) -> bool {
+    ground.effect == Effect::Allow && ground.holds != Truth::False && !matches!(ground.via, Via::Ceiling(_))
+}
+
+fn how_allowed(estate: &Estate, who: Principal, answer: &Answer<'_>) -> String {
+    let allows = answer.grounds.iter().filter(|ground| is_allowing(ground));
+    let because = allows.map(|ground| match ground.via {
+        Via::Grant { grant, name, set } => {
+            let held = HeldOut::new(estate, grant, name, set);
+            let set = held.set.unwrap_or_else(|| "a statement of its own".to_owned());
+            let by = if name == who { String::new() } else { format!(", as {}", held.by) };
+            let at = if held.at == "everywhere" { held.at } else { format!("at {}", held.at) };
+            format!("holds {set} {at}{by}")
+        }
+        Via::Admission { name, .. } if name == who => "an invoke permission names it".to_owned(),
+        Via::Admission { name, .. } => {
+            format!("an invoke permission names {}", estate.principal_label(name))
+        }
+        Via::Ceiling(_) => String::new(),
+    });
+    once(because.collect()).join("; ")
+}
+
+fn members(access: &Effects<'_>, who: Principal, on: Thing, given: &Context) -> Option<Members> {
     let Principal::Group(group) = who else { return None };
     let all = access.everybody_in(group);
     let mut members = Members { all: all.len(), surely: 0, perhaps: 0, not: Vec::new() };
@@ -269,7 +325,7 @@ fn members(access: &Access<'_>, who: Principal, on: Thing, given: &Context) -> O
     Some(members)
 }
 
-fn door(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> Door {
+fn door(access: &Effects<'_>, id: EndpointId, lets_in: Vec<Entrant>, contracts: &HeldContracts) -> Door {
     let estate = access.estate();
     let endpoint = estate.get(id).expect("endpoints of a function are declared");
     let network = match &endpoint.network {
@@ -296,10 +352,7 @@ fn door(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> Door 
             verdict: Word(passage.verdict),
             because: passage.reason(estate, "the gateway"),
         }),
-        lets_in: match access.decides_alone(id) {
-            Some(function) => invokers(access, function),
-            None => access.callers_at(id).iter().map(|it| caller(access, it)).collect(),
-        },
+        lets_in,
         declared: declared(access, id, contracts),
         tries: tries(access, id),
         read_from: Some(read_from),
@@ -307,7 +360,7 @@ fn door(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> Door 
 }
 
 /// The operations of contracts that an endpoint answers.
-fn declared(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> Vec<DeclaredOut> {
+fn declared(access: &Effects<'_>, id: EndpointId, contracts: &HeldContracts) -> Vec<DeclaredOut> {
     let estate = access.estate();
     let answered = contracts.operations.iter().filter(|held| held.answered_by.contains(&id));
     let told = answered.filter_map(|held| {
@@ -323,7 +376,7 @@ fn declared(access: &Access<'_>, id: EndpointId, contracts: &HeldContracts) -> V
     told.collect()
 }
 
-fn tries(access: &Access<'_>, id: EndpointId) -> Vec<TriedOut> {
+fn tries(access: &Effects<'_>, id: EndpointId) -> Vec<TriedOut> {
     let estate = access.estate();
     let of_it = estate.attempts().iter().filter(|attempt| attempt.endpoint == id);
     let told = of_it.map(|attempt| {
@@ -345,52 +398,8 @@ fn tries(access: &Access<'_>, id: EndpointId) -> Vec<TriedOut> {
     told.collect()
 }
 
-/// Somebody who gets through an endpoint that does not ask the decision.
-fn caller(access: &Access<'_>, it: &Caller<'_>) -> Entrant {
-    let estate = access.estate();
-    let (because, depends_on, mut places) = match &it.because {
-        Because::NoCheck => ("the endpoint checks nothing".to_owned(), String::new(), Vec::new()),
-        Because::UncheckedToken(verifier) => {
-            let verifier = Thing::Verifier(*verifier);
-            let origin = estate.origin(verifier);
-            (
-                format!("{} checks no signature", estate.label(verifier)),
-                String::new(),
-                origin.into_iter().collect(),
-            )
-        }
-        Because::PublicToken(token) => {
-            let token = Thing::Token(*token);
-            let origin = estate.origin(token);
-            (
-                format!("{} passes and was handed to public clients", estate.label(token)),
-                String::new(),
-                origin.into_iter().collect(),
-            )
-        }
-        Because::Holds => {
-            let origin = it.who.thing().and_then(|thing| estate.origin(thing));
-            ("what it holds is accepted".to_owned(), String::new(), origin.into_iter().collect())
-        }
-        Because::Decision(answer) => {
-            let allows = answer.grounds.iter().filter(|ground| ground.effect == Effect::Allow);
-            let origins = allows.map(|ground| estate.statement(ground.statement).origin).collect();
-            ("it may invoke the function".to_owned(), answer.residual(estate), origins)
-        }
-    };
-    places.dedup();
-    Entrant {
-        who: estate.principal_label(it.who),
-        verdict: Word(it.verdict),
-        depends_on: (!depends_on.is_empty()).then_some(depends_on),
-        because,
-        members: None,
-        read_from: places.into_iter().map(|origin| PlaceOut::new(estate, origin)).collect(),
-    }
-}
-
-fn trigger(access: &Access<'_>, id: TriggerId) -> Option<TriggerOut> {
-    let estate = access.estate();
+fn trigger(effects: &Effects<'_>, id: TriggerId, fed_by: Vec<Entrant>) -> Option<TriggerOut> {
+    let estate = effects.estate();
     let it = estate.get(id)?;
     Some(TriggerOut {
         trigger: estate.label(Thing::Trigger(id)),
@@ -398,21 +407,9 @@ fn trigger(access: &Access<'_>, id: TriggerId) -> Option<TriggerOut> {
         source: it.source.map(|source| estate.label(source)),
         source_is_declared: it.source.is_none_or(|source| estate.is_declared(source)),
         state: Word(it.state),
-        fed_by: feeders(access, id),
+        fed_by,
         read_from: Some(PlaceOut::new(estate, it.origin)),
     })
-}
-
-fn feeders(access: &Access<'_>, id: TriggerId) -> Vec<FeederOut> {
-    let given = Context::at(access.estate().as_of());
-    let told = |feeder: Feeder| FeederOut {
-        who: access.estate().principal_label(feeder.who),
-        verdict: Word(feeder.verdict),
-        action: feeder.action.into(),
-    };
-    let mut all: Vec<FeederOut> = access.feeders(id, &given).into_iter().map(told).collect();
-    all.sort_by(|one, other| one.who.cmp(&other.who));
-    all
 }
 
 fn once(mut texts: Vec<String>) -> Vec<String> {

@@ -2,8 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use pasaporte_core::access::{Access, Answer, Ground, Needs, Question, Shortfall, Truth, Verdict, Via};
-use pasaporte_core::estate::{ActionClass, Effect, Estate, Thing, Vocabulary};
+use pasaporte_core::access::{Access, Answer, Ground, INVOKE, Needs, Question, Shortfall, Truth, Verdict, Via};
+use pasaporte_core::effect::{ACCESS, Effects};
+use pasaporte_core::entry::Through;
+use pasaporte_core::estate::{ActionClass, Effect, Estate, FunctionId, Thing, Vocabulary};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -27,6 +29,10 @@ pub struct Explained {
     pub depends_on: Option<String>,
     /// Whose allow it needs.
     pub needs: Word<Needs>,
+    /// Other ways by which it makes a function run, where that was asked: endpoints, sources, tries, keys that manage.
+    pub ways_in: Vec<EntersBy>,
+    /// That the action is not done to such things, where its service names another kind.
+    pub note: Option<String>,
     /// Every statement that applies: denies, allows, then ceilings.
     pub grounds: Vec<GroundOut>,
     /// What came near, and what is missing; empty for yes.
@@ -54,6 +60,23 @@ pub struct QuestionOut {
     pub as_of: Option<String>,
     /// What else is fixed, by attribute.
     pub given: BTreeMap<String, String>,
+}
+
+/// A way by which somebody makes a function run.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct EntersBy {
+    /// The endpoint or trigger; null for invoking.
+    pub through: Option<String>,
+    /// By which name.
+    pub who: String,
+    /// Surely (yes) or depending on something.
+    pub verdict: Word<Verdict>,
+    /// Why, in a few words.
+    pub because: String,
+    /// What it depends on, as the rest of a sentence.
+    pub depends_on: Option<String>,
+    /// Where to look.
+    pub read_from: Vec<PlaceOut>,
 }
 
 /// A statement that applies.
@@ -89,17 +112,29 @@ pub struct NearMiss {
 }
 
 impl Explained {
-    /// The answer to a question, in words.
-    pub fn new(access: &Access<'_>, question: &Question<'_>, given: BTreeMap<String, String>) -> Self {
-        let estate = access.estate();
-        let answer = access.decide(question);
-        let residual = answer.residual(estate);
-        let class = access.catalogue().class(question.action.text(), access.any_case(question.on));
+    /// The answer to a question, in words. Who makes a function run is answered by all its ways in.
+    pub fn new(effects: &Effects<'_>, question: &Question<'_>, given: BTreeMap<String, String>) -> Self {
+        let estate = effects.estate();
+        let answer = effects.decide(question);
+        let ways_in = match question.on {
+            Thing::Function(function) if question.action.text() == INVOKE => ways_in(effects, question, function),
+            _ => Vec::new(),
+        };
+        let by_ways = ways_in.iter().map(|way| way.verdict.0).max().unwrap_or(Verdict::No);
+        let verdict = answer.verdict.max(by_ways);
+        let residual = if answer.verdict == verdict { answer.residual(estate) } else { String::new() };
+        let by_way = ways_in.iter().find(|way| way.verdict.0 == verdict).and_then(|way| way.depends_on.clone());
+        let depends_on = match (verdict, residual.is_empty()) {
+            (Verdict::Depends, true) => by_way,
+            (Verdict::Depends, false) => Some(residual),
+            _ => None,
+        };
+        let class = effects.catalogue().class(question.action.text(), effects.any_case(question.on));
         Self {
             explain: VERSION,
             question: QuestionOut {
                 principal: estate.principal_label(question.principal),
-                principal_account: account_of_principal(access, question.principal),
+                principal_account: account_of_principal(effects, question.principal),
                 action: question.action.text().to_owned(),
                 class: class.map(Word),
                 resource: estate.label(question.on),
@@ -108,13 +143,63 @@ impl Explained {
                 as_of: estate.as_of().map(|time| time.to_string()),
                 given,
             },
-            verdict: Word(answer.verdict),
-            depends_on: (!residual.is_empty()).then_some(residual),
+            verdict: Word(verdict),
+            depends_on,
             needs: Word(answer.needs),
-            grounds: answer.grounds.iter().map(|ground| GroundOut::new(access, ground)).collect(),
-            near_misses: near_misses(estate, &answer),
+            ways_in,
+            note: not_done_to(effects, question),
+            grounds: answer.grounds.iter().map(|ground| GroundOut::new(effects, ground)).collect(),
+            near_misses: if verdict == Verdict::Yes { Vec::new() } else { near_misses(estate, &answer) },
         }
     }
+}
+
+/// That an action is not done to such things: it belongs to the kind that its service names.
+fn not_done_to(effects: &Effects<'_>, question: &Question<'_>) -> Option<String> {
+    let (service, _) = question.action.text().split_once('/')?;
+    let label = effects.estate().label(question.on);
+    let (kind, _) = label.split_once(':')?;
+    let same = |one: &str| match effects.any_case(question.on) {
+        true => one.eq_ignore_ascii_case(kind),
+        false => one == kind,
+    };
+    let fits = service == ACCESS || same(service);
+    (!fits).then(|| {
+        let action = question.action.text();
+        format!("{action} is done to {service} things, not to {kind} things: this is the answer by the letter.")
+    })
+}
+
+fn ways_in(effects: &Effects<'_>, question: &Question<'_>, function: FunctionId) -> Vec<EntersBy> {
+    let estate = effects.estate();
+    let ways = effects.other_ways(question.principal, function, question.given);
+    let mut all: Vec<EntersBy> = ways
+        .into_iter()
+        .map(|(way, verdict)| {
+            let entrant = super::entry::entrant(effects, function, &way);
+            let through = match way.through {
+                Through::Endpoint(id) => Some(Thing::Endpoint(id)),
+                Through::Source(id) => Some(Thing::Trigger(id)),
+                Through::Invoking => None,
+            };
+            let from = match (verdict, way.caller.verdict) {
+                (Verdict::Depends, Verdict::Yes) => Some("if it calls from where the endpoint can be reached".to_owned()),
+                _ => entrant.depends_on,
+            };
+            EntersBy {
+                through: through.map(|thing| estate.label(thing)),
+                who: entrant.who,
+                verdict: Word(verdict),
+                because: entrant.because,
+                depends_on: from,
+                read_from: entrant.read_from,
+            }
+        })
+        .collect();
+    all.sort_by(|one, other| {
+        other.verdict.0.cmp(&one.verdict.0).then_with(|| one.through.cmp(&other.through)).then_with(|| one.who.cmp(&other.who))
+    });
+    all
 }
 
 impl GroundOut {

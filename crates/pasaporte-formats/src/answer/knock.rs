@@ -61,7 +61,7 @@ impl Knocks {
             let shows = Shows::of(method, came.ok().copied());
             let id = endpoint.strip_prefix("endpoint:").unwrap_or(endpoint);
             let id = audit.estate().find::<EndpointId>(id);
-            let said_open = id.is_some_and(|id| audit.access().opens_to_nothing(id) != Verdict::No);
+            let said_open = id.is_some_and(|id| audit.effects().opens_to_nothing(id) != Verdict::No);
             KnockOut {
                 endpoint: endpoint.to_owned(),
                 method: method.to_owned(),
@@ -69,7 +69,7 @@ impl Knocks {
                 failed: came.err().cloned(),
                 shows: Word(shows),
                 said_open,
-                agrees: audit.access().agrees(id, shows),
+                agrees: audit.effects().agrees(id, shows),
             }
         };
         let mut tries: Vec<KnockOut> = tries.map(one).collect();

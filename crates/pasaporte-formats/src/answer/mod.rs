@@ -15,10 +15,10 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 pub use card::{Card, Exit, KeyOut, Let, Note, RunsAs, WayIn};
-pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, FeederOut, Members, TriedOut, TriggerOut};
-pub use explain::{Explained, GroundOut, NearMiss, QuestionOut};
+pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, Members, TriedOut, TriggerOut};
+pub use explain::{EntersBy, Explained, GroundOut, NearMiss, QuestionOut};
 pub use knock::{KnockOut, Knocks, LeftOut};
-pub use reach::{ActOut, BecomingOut, Reached, RightOut};
+pub use reach::{ActOut, BecomingOut, Reached, ServiceOut, StatementOut};
 
 /// The version of these outputs.
 pub const VERSION: u64 = 1;

@@ -1,17 +1,18 @@
 //! What a principal may do, and what it can become.
 
-use pasaporte_core::access::{Access, Context, Verdict, Via};
+use pasaporte_core::access::{Verdict, Via};
+use pasaporte_core::effect::{Effects, Road};
 use pasaporte_core::estate::{ActionClass, Estate, FunctionId, Principal, Thing};
-use pasaporte_core::reach::{Act, Reach, Right};
+use pasaporte_core::reach::{Act, Reach, Service};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{HeldOut, PlaceOut, VERSION, account_of_principal};
+use super::{HeldOut, PlaceOut, account_of_principal};
 use crate::estate::Word;
 
 /// All that a principal may do.
 #[derive(Debug, Serialize, JsonSchema)]
-#[schemars(title = "Pasaporte reach, version 1")]
+#[schemars(title = "Pasaporte reach, version 2")]
 pub struct Reached {
     /// The version of this output.
     pub reach: u64,
@@ -23,35 +24,41 @@ pub struct Reached {
     pub account: Option<String>,
     /// Its other names: groups, accounts and crowds that it is in.
     pub names: Vec<String>,
-    /// What it may do in effect, by service, what reaches confidential things and most first.
-    pub rights: Vec<RightOut>,
+    /// The worst that it may do, in words; null where that is no more than running code.
+    pub may: Option<String>,
+    /// What it manages and may all invoke, where it is an admin key.
+    pub manages: Option<String>,
+    /// What it may do in effect, by service, what reaches confidential things and most first; each thing is counted
+    /// once.
+    pub rights: Vec<ServiceOut>,
+    /// What it may do besides, because any signed-in caller may, or anyone.
+    pub as_anyone: Vec<ServiceOut>,
     /// What it holds without effect: denied, bounded, or on nothing that it gets at.
-    pub without_effect: Vec<RightOut>,
+    pub without_effect: Vec<StatementOut>,
     /// Identities that it can act as: surely before perhaps, near before far.
     pub can_become: Vec<BecomingOut>,
 }
 
-/// What one statement gives for the things of one service.
+/// What somebody may do to things of one kind.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
-pub struct RightOut {
-    /// The service, which is the kind of things that its actions are on; `*` is all.
+pub struct ServiceOut {
+    /// The service, which is the kind of things that its actions are on.
     pub service: String,
-    /// The patterns of its actions, as written.
-    pub actions: Vec<String>,
-    /// Whether they have wildcards, so that new actions are added by themselves.
-    pub wild_actions: bool,
-    /// The patterns of the things, as written.
-    pub on: Vec<String>,
-    /// Whether they have wildcards, so that new things are added by themselves.
-    pub wild_things: bool,
-    /// Where it holds: `kind:id`, or `everywhere`.
-    pub at: String,
-    /// How many of the estate's things it names there.
-    pub named: usize,
-    /// Each action, or each class of actions that a wildcard takes, with what it comes to in effect.
+    /// Each action, or each class of actions that wildcards take, with what it comes to in effect; worst first.
     pub acts: Vec<ActOut>,
+    /// The statements that give it.
+    pub by: Vec<StatementOut>,
+    /// Whether some of it comes by ways in of functions: endpoints that ask nothing, or accept what somebody holds.
+    pub by_ways_in: bool,
+}
+
+/// A statement and how it is held.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct StatementOut {
     /// The statement in one line.
     pub statement: String,
+    /// Where it holds: `kind:id`, or `everywhere`.
+    pub at: String,
     /// How it is held; null where it stands on the thing itself.
     pub held: Option<HeldOut>,
     /// The name that the statement on the thing itself names.
@@ -63,10 +70,8 @@ pub struct RightOut {
 /// An action and on how many things it is allowed in effect.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct ActOut {
-    /// The action; of a wildcard, one that it takes.
-    pub action: String,
-    /// Whether it stands for all that a wildcard takes of its class.
-    pub stands_for_class: bool,
+    /// The action; null for all of a class that wildcards take, beside those that are named.
+    pub action: Option<String>,
     /// Its class; null where no line of the catalogue knows it.
     pub class: Option<Word<ActionClass>>,
     /// On how many things it is surely allowed.
@@ -77,6 +82,8 @@ pub struct ActOut {
     pub confidential: usize,
     /// One of both, a confidential one where there is one.
     pub example: Option<String>,
+    /// Whether it is allowed on things that are made tomorrow: yes, perhaps (depends) or no.
+    pub on_new: Word<Verdict>,
 }
 
 /// An identity that it can act as.
@@ -94,27 +101,32 @@ pub struct BecomingOut {
     pub may: Option<String>,
 }
 
+/// The version of this output.
+const REACH_VERSION: u64 = 2;
+
 impl Reached {
-    /// All that a principal may do; `may` says the worst that an identity may.
-    pub fn new(
-        access: &Access<'_>,
-        principal: Principal,
-        function: Option<FunctionId>,
-        may: impl Fn(pasaporte_core::estate::IdentityId) -> Option<String>,
-    ) -> Self {
-        let estate = access.estate();
-        let Reach { rights, idle, becoming, .. } = access.reach(principal, &Context::at(estate.as_of()));
-        let out = |rights: Vec<Right>| rights.iter().map(|right| RightOut::new(access, right)).collect();
-        let names = access.names(principal);
+    /// All that a principal may do.
+    pub fn new(effects: &Effects<'_>, principal: Principal, function: Option<FunctionId>) -> Self {
+        let estate = effects.estate();
+        let Reach { own, common, idle, becoming, manages, .. } = effects.reach(principal);
+        let out = |all: &[Service]| all.iter().map(|service| ServiceOut::new(effects, service)).collect();
+        let names = effects.names(principal);
         let names = names.iter().filter(|name| **name != principal).map(|name| estate.principal_label(*name));
+        let may = match principal {
+            Principal::Identity(id) => effects.may_at_worst(id).map(str::to_owned),
+            _ => effects.tell(principal),
+        };
         Self {
-            reach: VERSION,
+            reach: REACH_VERSION,
             principal: estate.principal_label(principal),
             function: function.map(|id| estate.label(Thing::Function(id))),
-            account: account_of_principal(access, principal),
+            account: account_of_principal(effects, principal),
             names: names.collect(),
-            rights: out(rights),
-            without_effect: out(idle),
+            may,
+            manages: manages.map(|thing| estate.label(thing)),
+            rights: out(&own),
+            as_anyone: out(&common),
+            without_effect: statements(effects, &idle),
             can_become: becoming
                 .into_iter()
                 .map(|it| BecomingOut {
@@ -122,18 +134,41 @@ impl Reached {
                     verdict: Word(it.verdict),
                     from: estate.principal_label(it.from),
                     steps: it.steps,
-                    may: may(it.identity),
+                    may: effects.may_at_worst(it.identity).map(str::to_owned),
                 })
                 .collect(),
         }
     }
 }
 
-impl RightOut {
-    fn new(access: &Access<'_>, right: &Right) -> Self {
-        let estate = access.estate();
-        let statement = estate.statement(right.statement);
-        let (held, names, at) = match right.via {
+impl ServiceOut {
+    fn new(effects: &Effects<'_>, it: &Service) -> Self {
+        Self {
+            service: it.name.to_string(),
+            acts: it.acts.iter().map(|act| ActOut::new(effects.estate(), act)).collect(),
+            by: statements(effects, &it.roads),
+            by_ways_in: it.by_ways_in,
+        }
+    }
+}
+
+/// Statements in the order of their words, each once.
+fn statements(effects: &Effects<'_>, roads: &[Road]) -> Vec<StatementOut> {
+    let mut all: Vec<StatementOut> = roads.iter().map(|road| StatementOut::new(effects, road)).collect();
+    let key = |it: &StatementOut| {
+        let place = &it.read_from;
+        (it.statement.clone(), it.at.clone(), it.names.clone(), place.file.clone(), place.line, place.column)
+    };
+    all.sort_by_cached_key(key);
+    all.dedup();
+    all
+}
+
+impl StatementOut {
+    fn new(effects: &Effects<'_>, road: &Road) -> Self {
+        let estate = effects.estate();
+        let statement = estate.statement(road.statement);
+        let (held, names, at) = match road.via {
             Via::Grant { grant, name, set } => {
                 let held = HeldOut::new(estate, grant, name, set);
                 let at = held.at.clone();
@@ -145,28 +180,9 @@ impl RightOut {
             }
             Via::Ceiling(_) => (None, None, String::new()),
         };
-        let actions = estate.actions_picked(statement.actions);
-        let things = estate.resources_picked(statement.resources);
-        let texts = |ids: &[pasaporte_core::estate::PatternId]| -> Vec<String> {
-            ids.iter().map(|id| estate.pattern(*id).text().to_owned()).collect()
-        };
-        let wild = |ids: &[pasaporte_core::estate::PatternId]| {
-            ids.iter().any(|id| estate.pattern(*id).as_literal().is_none())
-        };
-        let of_service = |text: &String| {
-            right.service == "*".into()
-                || text.split_once('/').is_none_or(|(service, _)| service == &*right.service)
-        };
         Self {
-            service: right.service.to_string(),
-            actions: texts(actions.any()).into_iter().filter(of_service).collect(),
-            wild_actions: wild(actions.any()),
-            on: if names.is_some() { vec![at.clone()] } else { texts(things.any()) },
-            wild_things: names.is_none() && wild(things.any()),
+            statement: effects.wording(road.statement),
             at,
-            named: right.named,
-            acts: right.acts.iter().map(|act| ActOut::new(estate, act)).collect(),
-            statement: access.wording(right.statement),
             held,
             names,
             read_from: PlaceOut::new(estate, statement.origin),
@@ -177,13 +193,13 @@ impl RightOut {
 impl ActOut {
     fn new(estate: &Estate, act: &Act) -> Self {
         Self {
-            action: act.action.to_string(),
-            stands_for_class: act.is_wild,
+            action: (!act.is_wild).then(|| act.action.to_string()),
             class: act.class.map(Word),
             surely: act.surely,
             perhaps: act.perhaps,
             confidential: act.confidential,
             example: act.example.map(|thing| estate.label(thing)),
+            on_new: Word(act.on_new),
         }
     }
 }

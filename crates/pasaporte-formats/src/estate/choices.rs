@@ -154,11 +154,12 @@ pub(crate) enum Presents<'a> {
     Caller,
     Identity(Name<'a>),
     Key(Name<'a>),
+    Service(Name<'a>),
 }
 
 impl<'a> Read<'a> for Presents<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        const FORMS: &str = "nothing, caller, {identity: ID} or {key: ID}";
+        const FORMS: &str = "nothing, caller, {identity: ID}, {key: ID} or {service: NAME}";
         match (view.value(), scalar_text(view.value())) {
             (_, Some("nothing")) => Some(Self::Nothing),
             (_, Some("caller")) => Some(Self::Caller),
@@ -166,8 +167,9 @@ impl<'a> Read<'a> for Presents<'a> {
                 unknown_word(view, report, "what a gateway can present", word, &["nothing", "caller"], FORMS);
                 None
             }
-            (Value::Map, _) => match one_of(view, report, "what a gateway presents", &["identity", "key"])? {
+            (Value::Map, _) => match one_of(view, report, "what a gateway presents", &["identity", "key", "service"])? {
                 ("identity", value) => Name::read(value, report).map(Self::Identity),
+                ("service", value) => Name::read(value, report).map(Self::Service),
                 (_, value) => Name::read(value, report).map(Self::Key),
             },
             _ => {
@@ -185,6 +187,7 @@ impl Serialize for Presents<'_> {
             Self::Caller => serializer.serialize_str("caller"),
             Self::Identity(id) => serializer.collect_map([("identity", id)]),
             Self::Key(id) => serializer.collect_map([("key", id)]),
+            Self::Service(name) => serializer.collect_map([("service", name)]),
         }
     }
 }
@@ -200,7 +203,8 @@ impl JsonSchema for Presents<'_> {
             "anyOf": [
                 {"enum": ["nothing", "caller"]},
                 {"type": "object", "properties": {"identity": name}, "required": ["identity"], "additionalProperties": false},
-                {"type": "object", "properties": {"key": name}, "required": ["key"], "additionalProperties": false}
+                {"type": "object", "properties": {"key": name}, "required": ["key"], "additionalProperties": false},
+                {"type": "object", "properties": {"service": name}, "required": ["service"], "additionalProperties": false}
             ]
         })
     }

@@ -246,7 +246,7 @@ record! {
     /// A bound on what can be given.
     Ceiling: "a ceiling" {
         must {
-            /// Identities and scopes that it bounds, as `kind:id`.
+            /// Identities, users and scopes that it bounds, as `kind:id`.
             "over" over: Many<'a, ThingName<'a>>,
             /// What it lets through.
             "statements" statements: &'a [Statement<'a>],

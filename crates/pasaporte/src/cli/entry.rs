@@ -1,7 +1,7 @@
 //! `pasaporte entry`: who may make a function run, in effect.
 
 use clap::Args;
-use pasaporte_core::access::Access;
+use pasaporte_core::effect::Effects;
 use pasaporte_formats::answer::Entered;
 
 use super::{Done, Format, Input, Sheet, lookup};
@@ -22,7 +22,7 @@ impl Entry {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let estate = self.input.load()?;
         let function = lookup::function(estate, &self.function)?;
-        let entered = Entered::new(&Access::new(estate), function);
+        let entered = Entered::new(&Effects::new(estate), function);
         match self.format {
             Format::Text => sheet.text(&view::entered(sheet.page, &entered))?,
             Format::Json => sheet.json(&entered)?,

@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 
 use clap::Args;
-use pasaporte_core::access::{Access, Context, Known, Question};
-use pasaporte_core::estate::{Attribute, Estate};
+use pasaporte_core::access::{Context, Known, Question};
+use pasaporte_core::effect::Effects;
+use pasaporte_core::estate::{Attribute, Estate, Principal, Thing};
 use pasaporte_formats::answer::Explained;
 use pasaporte_formats::estate::parse_moment;
 
@@ -36,10 +37,11 @@ impl Explain {
         let (principal, function) = lookup::principal(estate, &self.principal)?;
         let on = lookup::thing(estate, &self.resource, &self.action)?;
         let (context, given) = self.context(estate)?;
-        let access = Access::new(estate);
-        let action = access.action(&self.action);
+        let effects = Effects::new(estate);
+        self.contradicts(&effects, principal, on, &context)?;
+        let action = effects.action(&self.action);
         let question = Question { principal, action: &action, on, given: &context };
-        let explained = Explained::new(&access, &question, given);
+        let explained = Explained::new(&effects, &question, given);
         match self.format {
             Format::Text => {
                 let function = function.map(|id| estate.id(id).to_owned());
@@ -48,6 +50,36 @@ impl Explain {
             Format::Json => sheet.json(&explained)?,
         }
         Ok(0)
+    }
+
+    /// Refuses a circumstance that the estate itself fixes otherwise (access-model §5).
+    fn contradicts(
+        &self,
+        effects: &Effects<'_>,
+        principal: Principal,
+        on: Thing,
+        context: &Context,
+    ) -> Result<(), Stop> {
+        for text in &self.given {
+            let name = text.split('=').next().unwrap_or_default().trim();
+            let Some(attribute) = attribute(effects.estate(), name)? else { continue };
+            let (Some(said), Some(fixed)) =
+                (context.get(attribute), effects.fixed(principal, on, attribute, context))
+            else {
+                continue;
+            };
+            if *said != fixed {
+                let is = match fixed {
+                    Known::Text(text) => view::safe(&text).to_string(),
+                    other => format!("{other:?}"),
+                };
+                return Err(Stop::Misused {
+                    message: format!("`{}` contradicts the estate", view::safe(text)),
+                    help: format!("the estate says that {name} is {is}; leave it out, or ask about another"),
+                });
+            }
+        }
+        Ok(())
     }
 
     /// What is fixed: what was asked for, and the time of the estate.

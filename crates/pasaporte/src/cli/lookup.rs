@@ -130,12 +130,13 @@ pub(super) fn principal(estate: &Estate, text: &str) -> Result<(Principal, Optio
     }
 }
 
-/// The services that statements on things name, or that hold grants.
+/// The services that statements on things name, that hold grants, or that are members of groups.
 fn services(estate: &Estate) -> Vec<Principal> {
     let admitted = estate.admissions().iter().flat_map(|it| estate.list(it.to).iter().copied());
     let holders = estate.grants().map(|(_, grant)| grant.principal);
+    let members = estate.all::<GroupId>().flat_map(|(_, group)| group.members.iter().copied());
     let mut all: Vec<Principal> =
-        admitted.chain(holders).filter(|who| matches!(who, Principal::Service(_))).collect();
+        admitted.chain(holders).chain(members).filter(|who| matches!(who, Principal::Service(_))).collect();
     all.sort_unstable();
     all.dedup();
     all

@@ -1,7 +1,7 @@
 //! `pasaporte reach`: what a principal may do, in effect, and what it can become.
 
 use clap::Args;
-use pasaporte_core::rules::{Audit, Settings};
+use pasaporte_core::effect::Effects;
 use pasaporte_formats::answer::Reached;
 
 use super::{Done, Format, Input, Sheet, lookup};
@@ -22,10 +22,7 @@ impl Reach {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let estate = self.input.load()?;
         let (principal, function) = lookup::principal(estate, &self.principal)?;
-        let audit = Audit::new(estate, Settings::default());
-        let reached = Reached::new(audit.access(), principal, function, |identity| {
-            audit.may(identity).map(str::to_owned)
-        });
+        let reached = Reached::new(&Effects::new(estate), principal, function);
         match self.format {
             Format::Text => sheet.text(&view::reached(sheet.page, &reached))?,
             Format::Json => sheet.json(&reached)?,

@@ -5,7 +5,8 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use pasaporte_core::access::{Access, Verdict};
+use pasaporte_core::access::Verdict;
+use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Check, EndpointId, Estate, Network, ScopeId, State, Thing};
 use pasaporte_stand_in::{Asks, CLIENT, Door, Faults, Options, names, start};
 
@@ -129,11 +130,11 @@ fn write(folder: &Path, address: &str, secret: &str) -> std::io::Result<()> {
 
 /// The endpoints of an estate's functions, as the platforms that they are on would answer there.
 pub(super) fn doors(estate: &Estate) -> Vec<Door> {
-    let access = Access::new(estate);
-    estate.all::<EndpointId>().filter_map(|(id, _)| door(&access, id)).collect()
+    let effects = Effects::new(estate);
+    estate.all::<EndpointId>().filter_map(|(id, _)| door(&effects, id)).collect()
 }
 
-fn door(access: &Access<'_>, id: EndpointId) -> Option<Door> {
+fn door(access: &Effects<'_>, id: EndpointId) -> Option<Door> {
     let estate = access.estate();
     let endpoint = estate.get(id)?;
     let function = estate.get(endpoint.function)?;

@@ -168,6 +168,14 @@ fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
     out.push_str(&page.paragraph(&told.situation, &bar, &bar, 2));
     let fix = format!("{bar}{} ", paint(FIX, "fix "));
     out.push_str(&page.paragraph(&told.fix, &fix, &format!("{bar}     "), 7));
+    let also = also(estate, finding);
+    if !also.is_empty() {
+        let at = format!("{bar}{} ", paint(DIM, "also"));
+        for (number, line) in wrap(&also, page.text_width() - 7).iter().enumerate() {
+            let first = if number == 0 { at.clone() } else { format!("{bar}     ") };
+            let _ = writeln!(out, "{first}{line}");
+        }
+    }
     let seen: Vec<String> = told
         .evidence
         .iter()
@@ -183,6 +191,31 @@ fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
         }
     }
     out
+}
+
+/// What lies beneath a finding: other rules that see the same weakness, and on what, where that is another thing.
+fn also(estate: &Estate, finding: &Finding) -> String {
+    const MOST: usize = 6;
+    let own = finding.label(estate);
+    let mut told: Vec<(String, usize)> = Vec::new();
+    for other in &finding.beneath {
+        let label = other.label(estate);
+        let text = if label == own { other.rule.id.to_owned() } else { format!("{} on {label}", other.rule.id) };
+        match told.iter_mut().find(|(known, _)| *known == text) {
+            Some((_, count)) => *count += 1,
+            None => told.push((text, 1)),
+        }
+    }
+    let more = told.len().saturating_sub(MOST);
+    let mut texts: Vec<String> = told
+        .into_iter()
+        .take(MOST)
+        .map(|(text, count)| if count == 1 { text } else { format!("{text} ({count} times)") })
+        .collect();
+    if more > 0 {
+        texts.push(format!("and {more} more"));
+    }
+    texts.join(", ")
 }
 
 /// Where a finding's thing is, and how sure it is if it is not certain.
@@ -242,6 +275,12 @@ fn summary(page: Page, audited: &Audited<'_>, named: usize) -> String {
         let all = paint(BOLD, &count(audited.findings.len(), "finding"));
         format!("{all} by {ran}: {}\n", counts.join(", "))
     };
+    let beneath: usize = audited.findings.iter().map(|finding| finding.beneath.len()).sum();
+    if beneath > 0 {
+        let lie = if beneath == 1 { "1 more lies".to_owned() } else { format!("{beneath} more lie") };
+        let text = format!("{lie} beneath them: what other rules see of the same weakness is not told again.");
+        out.push_str(&page.paragraph(&text, "", "", 0));
+    }
     if named > 0 {
         let text = format!(
             "{} not told in full: --all tells every one, `pasaporte rules ID` says more of a rule.",

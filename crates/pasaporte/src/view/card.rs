@@ -124,9 +124,10 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
         [network] => (*network).to_owned(),
         [network, rest @ ..] => format!("{network} +{}", rest.len()),
     };
-    let open = way.asks == "nothing" && way.lets_in.iter().any(|it| it.who == "anyone");
+    let is_anyone = |it: &Let| it.who == "anyone" && it.circle.0 == Exposure::Anyone;
+    let open = way.asks == "nothing" && way.lets_in.iter().any(is_anyone);
     let asks = Span(way.asks.clone(), if open { style_of(Severity::Critical) } else { Style::new() });
-    let anyone = way.lets_in.iter().any(|it| it.who == "anyone" && it.verdict.0 == Verdict::Yes);
+    let anyone = way.lets_in.iter().any(|it| is_anyone(it) && it.verdict.0 == Verdict::Yes);
     let style = if anyone { style_of(Severity::Critical).invert() } else { NAME };
     let told: Vec<String> = way.lets_in.iter().take(MOST_CALLERS).map(caller).collect();
     let mut who =
@@ -144,14 +145,18 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
 }
 
 fn caller(it: &Let) -> String {
-    let who = if it.who == "anyone" { "ANYONE" } else { &it.who };
+    let who = match (it.who.as_str(), it.circle.0) {
+        ("anyone", Exposure::Anyone) => "ANYONE",
+        ("anyone", _) => "anyone there",
+        (who, _) => who,
+    };
     let perhaps = if it.verdict.0 == Verdict::Depends { " (perhaps)" } else { "" };
     format!("{who}{perhaps}")
 }
 
 fn exit(it: &Exit) -> Vec<Span> {
-    let service = if it.service == "*" { "every service" } else { &it.service };
-    let things = count(it.things, "thing");
+    let service = &it.service;
+    let things = if it.things == 0 { "none yet".to_owned() } else { count(it.things, "thing") };
     let things = match (it.confidential, it.things) {
         (0, _) => things,
         (some, all) if some == all => format!("{some} confidential"),
@@ -160,7 +165,7 @@ fn exit(it: &Exit) -> Vec<Span> {
     let style = if it.confidential > 0 { style_of(Severity::High) } else { Style::new() };
     let mut example = it.example.clone().unwrap_or_default();
     if it.wild {
-        example.push_str(" and new ones");
+        example.push_str(if example.is_empty() { "new ones" } else { " and new ones" });
     }
     if it.only_perhaps {
         example.push_str(" (perhaps)");

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::State;
-use pasaporte_formats::answer::{Door, Entered, Entrant, FeederOut, Members};
+use pasaporte_formats::answer::{Door, Entered, Entrant, Members};
 
 use super::explain::{PERHAPS, heading};
 use super::page::{BOLD, DIM, NAME, Page, paint, safe, wrap};
@@ -61,19 +61,11 @@ pub(crate) fn entered(page: Page, it: &Entered) -> String {
 }
 
 /// Who may write to the source of a trigger.
-fn told_feeders(page: Page, all: &[FeederOut]) -> String {
+fn told_feeders(page: Page, all: &[Entrant]) -> String {
     if all.is_empty() {
         return "    nobody in the estate may write to it\n".to_owned();
     }
-    let told = |feeder: &FeederOut| {
-        let perhaps = if feeder.verdict.0 == Verdict::Depends { " (perhaps)" } else { "" };
-        format!("{}{perhaps}", feeder.who)
-    };
-    let mut names: Vec<String> = all.iter().take(MOST_TOLD).map(told).collect();
-    if all.len() > MOST_TOLD {
-        names.push(format!("and {} more", all.len() - MOST_TOLD));
-    }
-    page.paragraph(&format!("who may write to it makes it run: {}", names.join(", ")), "    ", "    ", 4)
+    format!("    who may write to it makes it run:\n{}", entrants(page, all))
 }
 
 fn told_door(page: Page, door: &Door) -> String {
@@ -142,7 +134,7 @@ fn stands(standing: Standing) -> &'static str {
 fn entrants(page: Page, all: &[Entrant]) -> String {
     let mut out = String::new();
     for entrant in all.iter().take(MOST_TOLD) {
-        let anyone = entrant.who == "anyone";
+        let anyone = entrant.who == "anyone" && entrant.circle.0 == Exposure::Anyone;
         let style = if anyone {
             super::page::style_of(pasaporte_core::rules::Severity::Critical)
         } else {

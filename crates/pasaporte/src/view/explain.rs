@@ -46,6 +46,20 @@ pub(crate) fn explained(page: Page, it: &Explained, function: Option<&str>) -> S
         );
         out.push_str(&page.paragraph(&missing, "  ", "  ", 2));
     }
+    if let Some(note) = &it.note {
+        out.push_str(&page.paragraph(note, "  ", "  ", 2));
+    }
+    if !it.ways_in.is_empty() {
+        let _ = writeln!(out, "\n{}", paint(BOLD, "Gets in by"));
+        for way in &it.ways_in {
+            let through = way.through.as_deref().unwrap_or("invoking it");
+            let as_whom = if way.who == *who { String::new() } else { format!(", as {}", way.who) };
+            let depends = way.depends_on.as_ref().map_or_else(String::new, |it| format!(", {it}"));
+            let at = way.read_from.first().map_or_else(String::new, |at| format!(" · {}:{}", at.file, at.line));
+            let text = format!("{through}{as_whom}: {}{depends}{at}", way.because);
+            out.push_str(&page.paragraph(&text, "  · ", "    ", 4));
+        }
+    }
     for (title, wanted) in PARTS {
         let grounds: Vec<&GroundOut> = it.grounds.iter().filter(|ground| wanted(ground)).collect();
         if !grounds.is_empty() {

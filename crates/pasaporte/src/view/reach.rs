@@ -4,13 +4,15 @@ use std::fmt::Write;
 
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::Vocabulary;
-use pasaporte_formats::answer::{ActOut, Reached, RightOut};
+use pasaporte_formats::answer::{ActOut, Reached, ServiceOut, StatementOut};
 
 use super::explain::{PERHAPS, heading, held_by};
 use super::page::{BOLD, DIM, Page, paint, wrap};
 
 /// Rights that are told of those without effect.
 const MOST_IDLE: usize = 8;
+/// Statements that are told of those that give what somebody may do of a service.
+const MOST_STATEMENTS: usize = 4;
 /// Identities that are told of those it can become.
 const MOST_BECOMING: usize = 20;
 
@@ -24,40 +26,34 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
     if !it.names.is_empty() {
         out.push_str(&page.paragraph(&format!("Its other names: {}.", it.names.join(", ")), "", "", 0));
     }
+    if let Some(may) = &it.may {
+        out.push_str(&page.paragraph(&format!("At worst it may {may}."), "", "", 0));
+    }
     let _ = writeln!(out, "\n{}", paint(BOLD, "It may, in effect"));
-    let (own, common): (Vec<&RightOut>, Vec<&RightOut>) =
-        it.rights.iter().partition(|right| crowd(right).is_none() || crowd(right) == Some(&it.principal));
-    if own.is_empty() {
+    if let Some(managed) = &it.manages {
+        out.push_str(&page.paragraph(&format!("manage all of {managed}"), "  ", "  ", 2));
+    }
+    if it.rights.is_empty() && it.manages.is_none() {
         let _ = writeln!(out, "  nothing by itself");
     }
-    for service in own.chunk_by(|one, other| one.service == other.service) {
-        let name = if service[0].service == "*" { "every service" } else { &service[0].service };
-        let _ = writeln!(out, "  {}", paint(BOLD, name));
-        for right in service {
-            out.push_str(&told(page, right));
+    for service in &it.rights {
+        let _ = writeln!(out, "  {}", paint(BOLD, &service.service));
+        out.push_str(&acts(page, service, "    "));
+        out.push_str(&held(page, service));
+    }
+    if !it.as_anyone.is_empty() {
+        let title = if it.account.is_some() { "And what anybody signed in may" } else { "And what anyone may" };
+        let _ = writeln!(out, "\n{}", paint(BOLD, title));
+        for service in &it.as_anyone {
+            let _ = writeln!(out, "  {}", paint(BOLD, &service.service));
+            out.push_str(&acts(page, service, "    "));
         }
     }
-    for (name, title) in
-        [("signed-in", "And what any signed-in caller may"), ("anyone", "And what anyone may")]
-    {
-        let rights: Vec<&&RightOut> = common.iter().filter(|right| crowd(right) == Some(name)).collect();
-        if !rights.is_empty() {
-            let _ = writeln!(out, "\n{}", paint(BOLD, title));
-            for right in rights {
-                out.push_str(&acts(page, right, "  ", 2));
-            }
-        }
-    }
-    let idle: Vec<&RightOut> = it.without_effect.iter().filter(|right| crowd(right).is_none()).collect();
+    let idle = &it.without_effect;
     if !idle.is_empty() {
-        let _ = writeln!(out, "\n{}", paint(BOLD, "Held, without effect on anything in the estate"));
+        let _ = writeln!(out, "\n{}", paint(BOLD, "Held, without effect"));
         for right in idle.iter().take(MOST_IDLE) {
-            let from = format!(" · {}:{}", right.read_from.file, right.read_from.line);
-            let held = right
-                .held
-                .as_ref()
-                .map_or_else(|| format!(" on {}", right.at), |held| format!(" {}", held_by(held)));
-            out.push_str(&page.paragraph(&format!("{}{held}{from}", right.statement), "  ", "      ", 6));
+            out.push_str(&page.paragraph(&told(right), "  ", "      ", 6));
         }
         if idle.len() > MOST_IDLE {
             let _ = writeln!(out, "  … and {} more", idle.len() - MOST_IDLE);
@@ -87,80 +83,88 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
     out
 }
 
-/// The crowd that a right is given to, if it is everybody's.
-fn crowd(right: &RightOut) -> Option<&str> {
-    let name = right.held.as_ref().map(|held| held.by.as_str()).or(right.names.as_deref())?;
-    matches!(name, "anyone" | "signed-in").then_some(name)
-}
-
-/// A right: its actions, on how many things, and how it is held.
-fn told(page: Page, right: &RightOut) -> String {
-    let mut out = acts(page, right, "    ", 4);
+/// A statement, how it is held, and where it was read.
+fn told(right: &StatementOut) -> String {
     let held = match (&right.held, &right.names) {
         (Some(held), _) => held_by(held),
-        (None, Some(name)) => format!("a statement on {} names {name}", right.at),
+        (None, Some(name)) => format!("on {}, which names {name}", right.at),
         (None, None) => String::new(),
     };
-    let from = format!("{held} · {}:{}", right.read_from.file, right.read_from.line);
-    for line in wrap(&from, page.text_width() - 8) {
-        let _ = writeln!(out, "        {}", paint(DIM, &line));
+    format!("{} · {held} · {}:{}", right.statement, right.read_from.file, right.read_from.line)
+}
+
+/// The statements that give what somebody may do of a service.
+fn held(page: Page, service: &ServiceOut) -> String {
+    let mut out = String::new();
+    let more = service.by.len().saturating_sub(MOST_STATEMENTS);
+    for right in service.by.iter().take(MOST_STATEMENTS) {
+        for line in wrap(&told(right), page.text_width() - 8) {
+            let _ = writeln!(out, "        {}", paint(DIM, &line));
+        }
+    }
+    if service.by_ways_in {
+        let _ = writeln!(out, "        {}", paint(DIM, "by endpoints that let it in"));
+    }
+    if more > 0 {
+        let text = format!("and by {more} more statements; --format json has all");
+        let _ = writeln!(out, "        {}", paint(DIM, &text));
     }
     out
 }
 
-/// The actions of a right, those that come to the same together.
-fn acts(page: Page, right: &RightOut, indent: &str, short: usize) -> String {
+/// The actions of a service, those that come to the same together.
+fn acts(page: Page, service: &ServiceOut, indent: &str) -> String {
     let mut groups: Vec<(Vec<String>, Vec<&str>, &ActOut)> = Vec::new();
-    for act in right.acts.iter().filter(|act| act.surely + act.perhaps > 0 || right.named == 0) {
+    for act in &service.acts {
         let same = |other: &ActOut| {
-            (act.surely, act.perhaps, act.confidential, &act.example)
-                == (other.surely, other.perhaps, other.confidential, &other.example)
+            (act.surely, act.perhaps, act.confidential, &act.example, act.on_new.0)
+                == (other.surely, other.perhaps, other.confidential, &other.example, other.on_new.0)
         };
         let index = groups.iter().position(|(.., first)| same(first)).unwrap_or_else(|| {
             groups.push((Vec::new(), Vec::new(), act));
             groups.len() - 1
         });
         let (named, classes, _) = &mut groups[index];
-        if act.stands_for_class {
-            classes.push(act.class.map_or("other", |class| class.0.word()));
-        } else {
+        match &act.action {
             // Under the heading of its service an action needs no more than its operation.
-            named.push(match act.action.split_once('/') {
-                Some((of, operation)) if short == 4 && *of == right.service => operation.to_owned(),
-                _ => act.action.clone(),
-            });
+            Some(action) => named.push(match action.split_once('/') {
+                Some((of, operation)) if *of == service.service => operation.to_owned(),
+                _ => action.clone(),
+            }),
+            None => classes.push(act.class.map_or("other", |class| class.0.word())),
         }
     }
     let rest = format!("{indent}    ");
     groups.into_iter().fold(String::new(), |out, (mut names, classes, act)| {
-        if !classes.is_empty() {
-            names.push(format!("every {} action", classes.join(", ")));
-        }
-        out + &page.paragraph(&format!("{} {}", names.join(", "), on(right, act)), indent, &rest, rest.len())
+        names.extend(classes.iter().map(|class| format!("any {class} action")));
+        out + &page.paragraph(&format!("{} {}", names.join(", "), on(service, act)), indent, &rest, rest.len())
     })
 }
 
-fn on(right: &RightOut, act: &ActOut) -> String {
-    let patterns = right.on.join(", ");
-    if right.named == 0 {
-        return format!("on {patterns}, of which nothing is in the estate");
-    }
+/// On what an action is allowed.
+fn on(service: &ServiceOut, act: &ActOut) -> String {
+    let kind = &service.service;
     let all = act.surely + act.perhaps;
-    let mut text = match (right.wild_things, all, &act.example) {
-        (false, 1, Some(example)) => format!("on {example}"),
-        (true, 1, Some(example)) => format!("on {patterns}: 1 of the estate, {example}"),
-        (_, all, Some(example)) => format!("on {patterns}: {all} of the estate, {example} among them"),
-        (_, all, None) => format!("on {patterns}: {all} of the estate"),
+    let new = match act.on_new.0 {
+        Verdict::Yes => true,
+        Verdict::Depends => true,
+        Verdict::No => false,
     };
-    if right.named > all && right.service != "*" {
-        let _ = write!(text, ", of {} named", right.named);
-    }
+    let mut text = match (all, &act.example) {
+        (0, _) => return format!("on {kind} things that may yet be made; none is in the estate"),
+        (1, Some(example)) => format!("on {example}"),
+        (some, Some(example)) => format!("on {some} of the estate, {example} among them"),
+        (some, None) => format!("on {some} of the estate"),
+    };
     match (act.confidential, all) {
         (0, _) => {}
         (1, 1) => text.push_str(", confidential"),
         (some, _) => {
             let _ = write!(text, ", {some} confidential");
         }
+    }
+    if new {
+        text.push_str(", and on new ones");
     }
     match (act.surely, act.perhaps) {
         (_, 0) => {}

@@ -2,11 +2,11 @@
 
 use super::with_what;
 use crate::access::Verdict;
-use crate::entry::{Exposure, Strength, Unspoken, faces_internet};
+use crate::entry::{Exposed, Exposure, Strength, Unspoken, faces_internet};
 use crate::estate::{EndpointId, Presents, Principal, Thing, Way};
 use crate::rules::finding::{Raised, Raising};
 use crate::rules::words::listed;
-use crate::rules::{Audit, Impact, Level, Rule, Sureness, Told};
+use crate::rules::{Audit, Harm, Impact, Level, Rule, Sureness, Told};
 
 pub(in crate::rules) const RULES: &[Rule] = &[
     Rule {
@@ -42,7 +42,7 @@ pub(in crate::rules) const RULES: &[Rule] = &[
 ];
 
 fn open_network(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let (estate, access) = (audit.estate(), audit.access());
+    let (estate, access) = (audit.estate(), audit.effects());
     for (id, endpoint) in estate.all::<EndpointId>() {
         if endpoint.way != Way::Direct || !faces_internet(&endpoint.network) || !access.is_open(id) {
             continue;
@@ -51,8 +51,8 @@ fn open_network(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if presented.is_empty() || access.strength(id) == Strength::Nothing {
             continue;
         }
-        let callers = access.entrants(id, &audit.now());
-        let all_inside = callers.iter().all(|(who, _)| presented.iter().any(|(_, by)| by == who));
+        let callers = access.callers_at(id);
+        let all_inside = callers.iter().all(|caller| presented.iter().any(|(_, by)| *by == caller.who));
         if callers.is_empty() || !all_inside {
             continue;
         }
@@ -90,14 +90,15 @@ fn presented_to(audit: &Audit<'_>, id: EndpointId) -> Vec<(EndpointId, Principal
     let estate = audit.estate();
     let Some(endpoint) = estate.get(id) else { return Vec::new() };
     let routes =
-        estate.endpoints_of(endpoint.function).iter().filter(|route| audit.access().is_open(**route));
+        estate.endpoints_of(endpoint.function).iter().filter(|route| audit.effects().is_open(**route));
     let presents = |route: &EndpointId| match &estate.get(*route)?.way {
         Way::Route { presents: Presents::Identity(identity), .. } => Some(Principal::Identity(*identity)),
         Way::Route { presents: Presents::Key(key), .. } => Some(Principal::Key(*key)),
+        Way::Route { presents: Presents::Service(name), .. } => Some(Principal::Service(*name)),
         Way::Route { presents: Presents::Nothing | Presents::Caller, .. } | Way::Direct => None,
     };
     let passes =
-        |route: &EndpointId| audit.access().passage(*route).is_some_and(|it| it.verdict != Verdict::No);
+        |route: &EndpointId| audit.effects().passage(*route).is_some_and(|it| it.verdict != Verdict::No);
     let mut all: Vec<(EndpointId, Principal)> =
         routes.filter(|route| passes(route)).filter_map(|route| Some((*route, presents(route)?))).collect();
     all.sort_by_key(|(route, _)| estate.id(*route));
@@ -106,19 +107,19 @@ fn presented_to(audit: &Audit<'_>, id: EndpointId) -> Vec<(EndpointId, Principal
 
 fn any_origin(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (id, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.access().is_open(*id)) {
+    for (id, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.effects().is_open(*id)) {
         let origins = estate.list(endpoint.allowed_origins);
         if !origins.iter().any(|origin| estate.text(*origin) == "*") {
             continue;
         }
         // Without credentials a page can do no more than anybody can by themselves.
-        let impact = if endpoint.allows_credentials {
-            audit.harm_through(endpoint.function).impact
+        let harm = if endpoint.allows_credentials {
+            audit.harm_through(endpoint.function)
         } else {
-            Impact::Hygiene
+            Harm::sure(Impact::Hygiene)
         };
-        let raised = Raised::new(Thing::Endpoint(id), Level::Table(impact, Exposure::Outsider))
-            .within(audit.environment(endpoint.function));
+        let exposed = Exposed::surely(Exposure::Outsider);
+        let raised = Raised::judged(Thing::Endpoint(id), harm, exposed, audit.environment(endpoint.function));
         let (origin, credentials) = (endpoint.origin, endpoint.allows_credentials);
         let function = endpoint.function;
         raising.raise(&raised, move |audit| {
@@ -143,7 +144,7 @@ fn spare_methods(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     for unspoken in audit.contracts().unspoken.iter().filter(|it| !it.needed.is_empty()) {
         let Some(endpoint) = estate.get(unspoken.endpoint) else { continue };
-        let exposed = audit.access().exposure_at(unspoken.endpoint);
+        let exposed = audit.effects().exposure_at(unspoken.endpoint);
         let raised =
             Raised::new(Thing::Endpoint(unspoken.endpoint), Level::Table(Impact::Hygiene, exposed.to))
                 .within(audit.environment(endpoint.function))

@@ -1,11 +1,12 @@
 //! Anyone gets through: direct endpoints, routes, and checks that a public token passes.
 
+use super::invoke::mend;
 use super::{at_grounds, at_identity, depending, sureness, with_what};
-use crate::access::Verdict;
+use crate::access::{Verdict, Via};
 use crate::entry::{Because, By, Caller, Exposed, Exposure, Passage, Standing, faces_internet};
 use crate::estate::{Attempt, Came, Endpoint, EndpointId, Estate, Network, Principal, Shows, Thing, Way};
-use crate::rules::finding::{Raised, Raising};
-use crate::rules::{Audit, Level, Rule, Sureness, Told};
+use crate::rules::finding::{Cause, Raised, Raising};
+use crate::rules::{Audit, Rule, Sureness, Told};
 
 pub(in crate::rules) const RULES: &[Rule] = &[
     Rule {
@@ -69,19 +70,35 @@ fn anonymous(
         if audit.exposure(endpoint.function).to != Exposure::Anyone {
             continue;
         }
-        let Some(caller) = anonymous_caller(audit, id) else { continue };
-        if !wanted(endpoint, matches!(caller.because, Because::PublicToken(_))) {
-            continue;
+        for public in [false, true] {
+            let Some(caller) = anonymous_caller(audit, id, public).filter(|_| wanted(endpoint, public)) else { continue };
+            let verdict = caller.of_circle(Exposure::Anyone);
+            let surely = verdict == Verdict::Yes;
+            let surely_to = if surely { to } else { Exposure::Insiders };
+            let exposed = Exposed { to, surely, surely_to, through: None };
+            let harm = audit.harm_through(endpoint.function);
+            let turned = if is_turned_away(audit, id, &caller) { Sureness::Inferred } else { sureness(verdict) };
+            let raised = Raised::judged(Thing::Endpoint(id), harm, exposed, audit.environment(endpoint.function))
+                .sure(turned)
+                .from(causes(id, &caller));
+            raising.raise(&raised, move |audit| tell_anonymous(audit, id, public).unwrap_or_default());
         }
-        let harm = audit.harm_through(endpoint.function);
-        let exposed = Exposed { to, ..audit.exposure(endpoint.function) };
-        let sure =
-            if is_turned_away(audit, id, &caller) { Sureness::Inferred } else { sureness(caller.verdict) };
-        let raised = Raised::new(Thing::Endpoint(id), Level::of(harm, exposed))
-            .within(audit.environment(endpoint.function))
-            .sure(sure);
-        raising.raise(&raised, move |audit| tell_anonymous(audit, id).unwrap_or_default());
     }
+}
+
+fn causes(id: EndpointId, caller: &Caller<'_>) -> Vec<Cause> {
+    let mut all = vec![Cause::Door(id)];
+    match &caller.because {
+        Because::Decision(answer) => all.extend(Cause::of(answer)),
+        Because::UncheckedToken(verifier) => all.push(Cause::Verifier(*verifier)),
+        Because::NoCheck
+        | Because::PublicToken(_)
+        | Because::Holds
+        | Because::Manages
+        | Because::Tried(_)
+        | Because::Feeds(_) => {}
+    }
+    all
 }
 
 /// Whether the last try that shows anything was turned away, at an endpoint where whoever shows nothing should get
@@ -93,18 +110,20 @@ fn is_turned_away(audit: &Audit<'_>, id: EndpointId, caller: &Caller<'_>) -> boo
     caller.because.asks_nothing() && last.is_some_and(|last| estate.shows(last) == Shows::TurnedAway)
 }
 
-/// The caller at an endpoint that is anyone, if one is.
-fn anonymous_caller<'e>(audit: &Audit<'e>, id: EndpointId) -> Option<Caller<'e>> {
-    let callers = audit.access().callers_at(id).into_iter();
+/// The caller at an endpoint that is anyone from the internet, if one is: with a token that was handed to public clients,
+/// or without.
+fn anonymous_caller<'e>(audit: &Audit<'e>, id: EndpointId, public: bool) -> Option<Caller<'e>> {
+    let callers = audit.effects().callers_at(id).into_iter();
     callers
-        .filter(|caller| caller.who == Principal::Anyone)
-        .max_by_key(|caller| matches!(caller.verdict, Verdict::Yes))
+        .filter(|it| it.who == Principal::Anyone && matches!(it.because, Because::PublicToken(_)) == public)
+        .filter(|it| it.of_circle(Exposure::Anyone) != Verdict::No)
+        .max_by_key(|it| it.of_circle(Exposure::Anyone))
 }
 
-fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
+fn tell_anonymous(audit: &Audit<'_>, id: EndpointId, public: bool) -> Option<Told> {
     let estate = audit.estate();
     let endpoint = estate.get(id)?;
-    let caller = anonymous_caller(audit, id)?;
+    let caller = anonymous_caller(audit, id, public)?;
     let (how, fix) = how_open(audit, endpoint, &caller.because);
     let who = match &endpoint.network {
         Network::Listed(_) => "Anyone (the listed networks include all addresses)",
@@ -112,7 +131,7 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
     };
     let function = estate.id(endpoint.function);
     let with_what = with_what(audit, endpoint.function);
-    let passage = audit.access().passage(id);
+    let passage = audit.effects().passage(id);
     let how = passage.as_ref().map_or_else(|| how.clone(), |passage| behind(estate, endpoint, &how, passage));
     let declared = declared_open(audit, id);
     let meant = if declared.is_some() { " Its contract declares it open." } else { "" };
@@ -135,7 +154,7 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
         Some(By::Key(key)) => {
             told = told.at(estate.origin(Thing::Key(key)), "the key that the gateway presents");
         }
-        Some(By::Identity(_, answer) | By::Anyone(answer)) => told = at_grounds(audit, told, &answer),
+        Some(By::Identity(_, answer) | By::Anyone(answer) | By::Service(_, answer)) => told = at_grounds(audit, told, &answer),
         Some(By::Open | By::Caller | By::Nothing) | None => {}
     }
     match &caller.because {
@@ -146,7 +165,7 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
         Because::PublicToken(token) => {
             told = told.at(estate.origin(Thing::Token(*token)), "the public token");
         }
-        Because::NoCheck | Because::Holds => {}
+        Because::NoCheck | Because::Holds | Because::Manages | Because::Tried(_) | Because::Feeds(_) => {}
     }
     Some(at_identity(audit, told, endpoint.function))
 }
@@ -173,14 +192,11 @@ fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (S
         }
         Because::Decision(answer) => {
             let only = depending(audit, answer);
-            (
-                format!("its endpoint checks an identity, but an invoke permission admits anyone{only}"),
-                format!(
-                    "Take `anyone` out of the invoke permissions of function:{function}; name the caller."
-                ),
-            )
+            let by_grant = answer.grounds.iter().all(|it| !matches!(it.via, Via::Admission { .. }));
+            let what = if by_grant { "a grant" } else { "an invoke permission" };
+            (format!("its endpoint checks an identity, but {what} admits anyone{only}"), mend(audit, answer))
         }
-        Because::NoCheck | Because::Holds => match &endpoint.way {
+        Because::NoCheck | Because::Holds | Because::Manages | Because::Tried(_) | Because::Feeds(_) => match &endpoint.way {
             Way::Direct => (
                 "its endpoint checks nothing".to_owned(),
                 format!(
@@ -205,7 +221,8 @@ fn behind(estate: &Estate, endpoint: &Endpoint, how: &str, passage: &Passage<'_>
     let rest = match &passage.by {
         By::Caller => ", which is nothing",
         By::Key(_) if passage.verdict == Verdict::Depends => ", perhaps",
-        By::Open | By::Nothing | By::Key(_) | By::Identity(..) | By::Anyone(_) => "",
+        By::Service(..) if passage.verdict == Verdict::Depends => ", perhaps",
+        By::Open | By::Nothing | By::Key(_) | By::Identity(..) | By::Anyone(_) | By::Service(..) => "",
     };
     format!("{how}, and {reason}{rest}")
 }

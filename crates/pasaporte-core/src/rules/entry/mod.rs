@@ -2,34 +2,19 @@
 
 pub(super) mod address;
 pub(super) mod anonymous;
+pub(super) mod fed;
 pub(super) mod invoke;
 pub(super) mod otherwise;
 pub(super) mod source;
 pub(super) mod token;
 
 use super::{Audit, Sureness, Told};
-use crate::access::{Answer, Ground, Truth, Verdict};
-use crate::estate::{AdmissionId, Effect, Function, FunctionId, Principal, State, Thing};
+use crate::access::{Answer, Ground, Truth, Verdict, Via};
+use crate::estate::{Effect, Function, FunctionId, State, Thing};
 
 /// Enabled functions.
 pub(super) fn running<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (FunctionId, &'a Function)> {
     audit.estate().all::<FunctionId>().filter(|(_, it)| it.state == State::Enabled)
-}
-
-/// Whom the allowing admissions on a thing name, each once, sorted.
-pub(in crate::rules) fn admitted(audit: &Audit<'_>, thing: Thing) -> Vec<Principal> {
-    let estate = audit.estate();
-    let mut all: Vec<Principal> = audit
-        .access()
-        .admissions_on(thing)
-        .iter()
-        .map(|&id: &AdmissionId| estate.admission(id))
-        .filter(|admission| estate.statement(admission.statement).effect == Effect::Allow)
-        .flat_map(|admission| estate.list(admission.to).iter().copied())
-        .collect();
-    all.sort_unstable();
-    all.dedup();
-    all
 }
 
 /// ", if …" with what an answer depends on.
@@ -53,7 +38,16 @@ pub(in crate::rules) fn at_grounds(audit: &Audit<'_>, told: Told, answer: &Answe
         .grounds
         .iter()
         .filter(counts)
-        .fold(told, |told, ground| told.at(estate.statement(ground.statement).origin, "the permission"))
+        .fold(told, |told, ground| {
+            let origin = estate.statement(ground.statement).origin;
+            match ground.via {
+                Via::Grant { grant, .. } => {
+                    let grant = estate.grant(grant).origin;
+                    told.at(origin, "the statement").at((grant != origin).then_some(grant), "the grant")
+                }
+                Via::Admission { .. } | Via::Ceiling(_) => told.at(origin, "the permission"),
+            }
+        })
 }
 
 pub(super) fn at_identity(audit: &Audit<'_>, told: Told, function: FunctionId) -> Told {

@@ -4,9 +4,9 @@ use super::anonymous::answer;
 use super::{address, with_what};
 use crate::access::Verdict;
 use crate::entry::{Aspect, Drift, Exposed, Exposure, Standing, Strength, faces_internet};
-use crate::estate::{Attempt, EndpointId, FunctionId, Shows, State, Thing};
-use crate::rules::finding::{Raised, Raising};
-use crate::rules::{Audit, Impact, Level, Rule, Sureness, Told};
+use crate::estate::{EndpointId, FunctionId, Principal, Shows, State, Thing};
+use crate::rules::finding::{Cause, Raised, Raising};
+use crate::rules::{Audit, Harm, Impact, Level, Rule, Sureness, Told};
 
 pub(in crate::rules) const RULES: &[Rule] = &[
     Rule {
@@ -47,12 +47,11 @@ fn by_contract(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(endpoint) = estate.get(weakest) else { continue };
         let operation = &contract.operations[held.operation];
         let name = format!("{} {}", estate.text(operation.method), estate.text(operation.path));
-        let exposed = audit.access().exposure_at(weakest);
-        let level = Level::of(audit.harm_through(endpoint.function), exposed);
-        let raised = Raised::new(Thing::Endpoint(weakest), level)
-            .within(audit.environment(endpoint.function))
-            .sure(if exposed.surely { Sureness::Certain } else { Sureness::Conditional })
-            .facet(format!("contract {} {name}", estate.id(held.contract)));
+        let exposed = audit.effects().exposure_at(weakest);
+        let (harm, environment) = (audit.harm_through(endpoint.function), audit.environment(endpoint.function));
+        let raised = Raised::judged(Thing::Endpoint(weakest), harm, exposed, environment)
+            .facet(format!("contract {} {name}", estate.id(held.contract)))
+            .from([Cause::Door(weakest)]);
         let held = held.clone();
         let (declared_at, deployed_at, function) = (operation.origin, endpoint.origin, endpoint.function);
         raising.raise(&raised, move |audit| {
@@ -65,7 +64,7 @@ fn by_contract(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                     "anyone in the networks that it lets in gets through".to_owned()
                 }
                 (Standing::OpenInEffect, _) => "anyone gets through".to_owned(),
-                _ => format!("the endpoint asks only for {}", proof(audit.access().asks(weakest))),
+                _ => format!("the endpoint asks only for {}", proof(audit.effects().asks(weakest))),
             };
             Told::new(format!(
                 "{name} of contract:{} declares {asks}; in effect, {really}.{}",
@@ -90,13 +89,17 @@ fn proof(strength: Strength) -> &'static str {
 
 fn by_definition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for drift in audit.access().drift() {
-        let (level, environment) = drifted(audit, &drift);
+    for drift in audit.effects().drift() {
+        let (harm, exposed, environment) = drifted(audit, &drift);
         let sure = if drift.surely_weaker { Sureness::Certain } else { Sureness::Inferred };
-        let raised = Raised::new(drift.thing, level)
-            .within(environment)
+        let door = match (drift.thing, drift.aspect) {
+            (Thing::Endpoint(id), Aspect::Check | Aspect::Presents | Aspect::Presence) => Some(Cause::Door(id)),
+            _ => None,
+        };
+        let raised = Raised::judged(drift.thing, harm, exposed, environment)
             .sure(sure)
-            .facet(format!("definition {}", drift.aspect));
+            .facet(format!("definition {}", drift.aspect))
+            .from(door.into_iter().chain(callers_of(audit, &drift)));
         let function = match drift.thing {
             Thing::Function(id) => Some(id),
             Thing::Endpoint(id) => estate.get(id).map(|endpoint| endpoint.function),
@@ -117,6 +120,19 @@ fn by_definition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
+/// The permissions that let in whoever is not declared.
+fn callers_of(audit: &Audit<'_>, drift: &Drift) -> Vec<Cause> {
+    if drift.aspect != Aspect::Callers {
+        return Vec::new();
+    }
+    let estate = audit.estate();
+    let of_crowds = audit.effects().admissions_on(drift.thing).iter().copied().filter(|id| {
+        let to = estate.list(estate.admission(*id).to);
+        to.iter().any(|who| matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Account(_)))
+    });
+    of_crowds.map(Cause::Admission).collect()
+}
+
 /// How a sentence on what differs begins.
 fn lead(aspect: Aspect) -> &'static str {
     match aspect {
@@ -127,61 +143,67 @@ fn lead(aspect: Aspect) -> &'static str {
         Aspect::Identity => "Its identity is",
         Aspect::State | Aspect::Presence => "It is",
         Aspect::Verifier => "It",
+        Aspect::Callers => "It may be invoked by",
     }
 }
 
-fn drifted(audit: &Audit<'_>, drift: &Drift) -> (Level, Option<crate::estate::Environment>) {
+fn drifted(audit: &Audit<'_>, drift: &Drift) -> (Harm, Exposed, Option<crate::estate::Environment>) {
     let estate = audit.estate();
+    let hygiene = (Harm::sure(Impact::Hygiene), Exposed::INSIDE, None);
     let of_function = |function: FunctionId, exposed: Exposed| {
-        (Level::of(audit.harm_through(function), exposed), audit.environment(function))
+        (audit.harm_through(function), exposed, audit.environment(function))
     };
     match drift.thing {
         Thing::Function(id) => of_function(id, audit.exposure(id)),
         Thing::Endpoint(id) => match estate.get(id) {
-            Some(endpoint) => of_function(endpoint.function, audit.access().exposure_at(id)),
-            None => (Level::Table(Impact::Hygiene, Exposure::Insiders), None),
+            Some(endpoint) => of_function(endpoint.function, audit.effects().exposure_at(id)),
+            None => hygiene,
         },
         Thing::Verifier(id) => {
             let guarded =
                 estate.all::<EndpointId>().filter(|(_, it)| it.check == crate::estate::Check::Token(id));
-            let worst = guarded.map(|(_, it)| it.function).min_by_key(|id| audit.harm_through(*id).impact);
-            let impact = worst.map_or(Impact::Hygiene, |worst| audit.harm_through(worst).impact);
+            let worst = guarded.map(|(_, it)| it.function).min_by_key(|id| {
+                (audit.harm_through(*id).impact, estate.id(*id))
+            });
+            let harm = worst.map_or(Harm::sure(Impact::Hygiene), |worst| audit.harm_through(worst));
             let environment = worst.and_then(|worst| audit.environment(worst));
-            (Level::Table(impact, Exposure::KeyHolders), environment)
+            (harm, Exposed::surely(Exposure::KeyHolders), environment)
         }
-        _ => (Level::Table(Impact::Hygiene, Exposure::Insiders), None),
+        _ => hygiene,
     }
 }
 
 fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for attempt in estate.attempts() {
+    for (place, attempt) in estate.attempts().iter().enumerate() {
         let shows = estate.shows(attempt);
         let Some(endpoint) = estate.get(attempt.endpoint).filter(|_| shows > Shows::Unclear) else {
             continue;
         };
-        if is_outdated(audit, attempt) {
+        // The latest of those that show it is told.
+        if audit.effects().tried_open(attempt.endpoint).map(|(open, _)| open) != Some(place) {
             continue;
         }
         // Where anyone gets through anyway, it came back as the estate says.
-        if audit.access().opens_to_nothing(attempt.endpoint) != Verdict::No {
+        if audit.effects().opens_to_nothing(attempt.endpoint) != Verdict::No {
             continue;
         }
-        let is_open = audit.access().is_open(attempt.endpoint);
+        let is_open = audit.effects().is_open(attempt.endpoint);
         let function = endpoint.function;
-        let level = Level::Table(audit.harm_through(function).impact, Exposure::Anyone);
         let sure = if shows == Shows::Through { Sureness::Certain } else { Sureness::Inferred };
-        let raised = Raised::new(Thing::Endpoint(attempt.endpoint), level)
-            .within(audit.environment(function))
+        let exposed = Exposed::surely(Exposure::Anyone);
+        let thing = Thing::Endpoint(attempt.endpoint);
+        let raised = Raised::judged(thing, audit.harm_through(function), exposed, audit.environment(function))
             .sure(sure)
-            .facet("try");
+            .facet("try")
+            .from([Cause::Door(attempt.endpoint)]);
         let (attempt, id, origin) = (attempt.clone(), attempt.endpoint, endpoint.origin);
         raising.raise(&raised, move |audit| {
             let estate = audit.estate();
             let meant = match (is_open, estate.get(id).map(|it| it.state)) {
                 (false, Some(State::Disabled)) => "it is said to be switched off".to_owned(),
                 (false, _) => "its function is said to be switched off".to_owned(),
-                (true, _) => format!("it is said to ask for {}", proof(audit.access().asks(id))),
+                (true, _) => format!("it is said to ask for {}", proof(audit.effects().asks(id))),
             };
             let came = match shows {
                 Shows::Through => "got through",
@@ -199,17 +221,11 @@ fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-/// Whether a later try of the same endpoint with the same method was turned away.
-fn is_outdated(audit: &Audit<'_>, attempt: &Attempt) -> bool {
-    let later = |other: &&Attempt| other.method == attempt.method && other.at > attempt.at;
-    audit.tries_of(attempt.endpoint).filter(later).any(|it| audit.estate().shows(it) == Shows::TurnedAway)
-}
-
 fn undeclared_operation(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     for unspoken in audit.contracts().unspoken.iter().filter(|it| it.needed.is_empty()) {
         let Some(endpoint) = estate.get(unspoken.endpoint) else { continue };
-        let exposed = audit.access().exposure_at(unspoken.endpoint);
+        let exposed = audit.effects().exposure_at(unspoken.endpoint);
         let raised =
             Raised::new(Thing::Endpoint(unspoken.endpoint), Level::Table(Impact::Hygiene, exposed.to))
                 .within(audit.environment(endpoint.function))

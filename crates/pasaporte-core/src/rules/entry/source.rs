@@ -4,14 +4,14 @@ use std::collections::BTreeSet;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::{admitted, at_grounds, at_identity, depending, running, sureness, with_what};
-use crate::access::Verdict;
-use crate::entry::Exposure;
+use super::{at_grounds, at_identity, depending, running, sureness, with_what};
+use crate::access::{Known, Question, Verdict, Via};
+use crate::entry::{Circle, Exposed, Exposure};
 use crate::estate::{
-    AccountOf, Admission, Attribute, Condition, Effect, Estate, FunctionId, Name, Principal, ResourceId,
-    State, Test, Thing, Trigger, TriggerId,
+    AccountOf, Admission, AdmissionId, Attribute, Condition, Effect, EndpointId, Estate, FunctionId, Name, Principal,
+    ResourceId, State, Test, Thing, Trigger, TriggerId,
 };
-use crate::rules::finding::{Raised, Raising};
+use crate::rules::finding::{Cause, Raised, Raising};
 use crate::rules::words::listed;
 use crate::rules::{Audit, Impact, Level, Rule, Sureness, Told};
 
@@ -58,44 +58,67 @@ pub(in crate::rules) const RULES: &[Rule] = &[
 ];
 
 fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let estate = audit.estate();
-    for (id, it) in running(audit) {
-        for who in admitted(audit, Thing::Function(id)) {
-            let Principal::Service(service) = who else { continue };
-            let verdict = audit.access().stranger_invokes(who, id);
-            // Where anybody may invoke anyway, the pin is not what is missing.
-            if verdict == Verdict::No
-                || audit.access().stranger_invokes(Principal::Anyone, id) == Verdict::Yes
-            {
-                continue;
-            }
-            let level = Level::Table(audit.harm_through(id).impact, Exposure::Outsider);
-            let raised = Raised::new(Thing::Function(id), level)
-                .within(estate.environment(it.environment, it.scope))
-                .sure(sureness(verdict))
-                .facet(estate.text(service));
-            raising.raise(&raised, move |audit| {
-                let answer = audit.access().stranger_may_invoke(who, id);
-                let service = audit.estate().text(service);
-                let pinned = match answer.verdict {
-                    Verdict::Depends => format!(
-                        "A stranger's source may pass: service:{service} may invoke it{}.",
-                        depending(audit, &answer)
-                    ),
-                    Verdict::Yes | Verdict::No => format!(
-                        "service:{service} may invoke it for anybody's source: nothing pins the source resource \
-                         or the source account."
-                    ),
-                };
-                let told = Told::new(format!("{pinned}{}", with_what(audit, id))).fix(pin(audit, id));
-                at_identity(audit, at_grounds(audit, told, &answer), id)
-            });
+    let (estate, effects) = (audit.estate(), audit.effects());
+    for (id, _) in running(audit) {
+        let services = effects.strangers_on(Thing::Function(id)).into_iter();
+        for who in services.filter(|who| matches!(who, Principal::Service(_))) {
+            let Some(circle) = strangers_circle(audit, who, id) else { continue };
+            let exposed = Exposed {
+                surely: circle.verdict == Verdict::Yes,
+                surely_to: if circle.verdict == Verdict::Yes { Exposure::Outsider } else { Exposure::Insiders },
+                ..Exposed::surely(Exposure::Outsider)
+            };
+            let question = Question { principal: who, action: effects.invoke(), on: Thing::Function(id), given: &circle.given };
+            let raised = Raised::judged(Thing::Function(id), audit.harm_through(id), exposed, audit.environment(id))
+                .sure(sureness(circle.verdict))
+                .facet(estate.principal_label(who).trim_start_matches("service:"))
+                .from(Cause::of(&effects.decide(&question)));
+            raising.raise(&raised, move |audit| tell_unpinned(audit, id, who).unwrap_or_default());
         }
     }
 }
 
+/// The circle of those outside whose sources a service may invoke a function for: the surest.
+fn strangers_circle(audit: &Audit<'_>, service: Principal, function: FunctionId) -> Option<Circle> {
+    let effects = audit.effects();
+    let all = effects.circles(service, effects.invoke(), Thing::Function(function));
+    let mut best: Option<Circle> = None;
+    for circle in all.into_iter().filter(|it| it.exposure <= Exposure::Outsider) {
+        if best.as_ref().is_none_or(|known| circle.verdict > known.verdict) {
+            best = Some(circle);
+        }
+    }
+    best
+}
+
+fn tell_unpinned(audit: &Audit<'_>, id: FunctionId, who: Principal) -> Option<Told> {
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let circle = strangers_circle(audit, who, id)?;
+    let on = Thing::Function(id);
+    let answer = effects.decide(&Question { principal: who, action: effects.invoke(), on, given: &circle.given });
+    let service = estate.principal_label(who);
+    let of_account = match circle.given.get(Attribute::AccountOfSource) {
+        Some(Known::Text(account)) => Some(account.clone()),
+        _ => None,
+    };
+    let situation = match (answer.verdict, of_account) {
+        (_, Some(account)) => {
+            format!("{service} may invoke it for any source of account {account}, which is not its own{}.", depending(audit, &answer))
+        }
+        (Verdict::Depends, _) => {
+            format!("A stranger's source may pass: {service} may invoke it{}.", depending(audit, &answer))
+        }
+        (Verdict::Yes | Verdict::No, _) => format!(
+            "{service} may invoke it for anybody's source: nothing pins the source resource or the source account."
+        ),
+    };
+    let by_grant = answer.grounds.iter().all(|it| !matches!(it.via, Via::Admission { .. }));
+    let told = Told::new(format!("{situation}{}", with_what(audit, id))).fix(pin(audit, id, by_grant));
+    Some(at_identity(audit, at_grounds(audit, told, &answer), id))
+}
+
 /// The pin to add, from the sources that the function's triggers name.
-fn pin(audit: &Audit<'_>, function: FunctionId) -> String {
+fn pin(audit: &Audit<'_>, function: FunctionId, by_grant: bool) -> String {
     let estate = audit.estate();
     let triggers = estate.triggers_of(function).iter().filter_map(|&id| estate.get(id));
     let mut sources: Vec<String> =
@@ -105,8 +128,9 @@ fn pin(audit: &Audit<'_>, function: FunctionId) -> String {
     let resource = if sources.is_empty() { "that source".to_owned() } else { listed(&sources) };
     match estate.account_of(Thing::Function(function)) {
         AccountOf::Known(account) => format!(
-            "Add `when: {{source_resource: {resource}, account_of_source: {}}}` to the permission.",
-            estate.id(account)
+            "Add `when: {{source_resource: {resource}, account_of_source: {}}}` to the {}.",
+            estate.id(account),
+            if by_grant { "grant" } else { "permission" }
         ),
         _ => format!("Add a condition on the source resource ({resource}) and on its account."),
     }
@@ -124,20 +148,25 @@ struct Named {
 struct Gone<'e> {
     estate: &'e Estate,
     kinds: FxHashSet<&'e str>,
+    /// The gateways that routes lead through.
+    gateways: FxHashSet<&'e str>,
     known: FxHashMap<Name, bool>,
 }
 
 impl<'e> Gone<'e> {
     fn new(estate: &'e Estate) -> Self {
         let kinds = estate.all::<ResourceId>().map(|(_, resource)| estate.text(resource.kind)).collect();
-        Self { estate, kinds, known: FxHashMap::default() }
+        let routes = estate.all::<EndpointId>().filter_map(|(_, it)| it.way.gateway());
+        let gateways = routes.map(|gateway| estate.text(gateway)).collect();
+        Self { estate, kinds, gateways, known: FxHashMap::default() }
     }
 
     fn is(&mut self, name: Name) -> bool {
-        let Self { estate, kinds, known } = self;
+        let Self { estate, kinds, gateways, known } = self;
         *known.entry(name).or_insert_with(|| {
             let label = estate.text(name);
-            let there = estate.thing(label).is_some_and(|thing| estate.is_declared(thing));
+            let is_gateway = label.strip_prefix("gateway:").is_some_and(|name| gateways.contains(name));
+            let there = is_gateway || estate.thing(label).is_some_and(|thing| estate.is_declared(thing));
             !there && label.split_once(':').is_some_and(|(kind, _)| kinds.contains(kind))
         })
     }
@@ -160,7 +189,7 @@ fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 named.push(Named { label: estate.label(source), origin: trigger.origin, by: "a trigger" });
             }
         }
-        for admission in of_services(audit, id) {
+        for (_, admission) in of_services(audit, id) {
             let origin = estate.statement(admission.statement).origin;
             for name in pinned_to(audit, admission) {
                 if gone.is(name) {
@@ -172,17 +201,17 @@ fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if named.is_empty() {
             continue;
         }
-        named.sort_by(|one, other| one.label.cmp(&other.label));
+        named.sort_by(|one, other| (&one.label, one.by, one.origin).cmp(&(&other.label, other.by, other.origin)));
         let exposure = if accounts_are_pinned(audit, id) { Exposure::Insiders } else { Exposure::Outsider };
         while let Some(first) = named.first() {
             let label = first.label.clone();
             let rest = named.split_off(named.partition_point(|it| it.label == label));
             let of_it = std::mem::replace(&mut named, rest);
-            let raised =
-                Raised::new(Thing::Function(id), Level::Table(audit.harm_through(id).impact, exposure))
-                    .within(estate.environment(it.environment, it.scope))
-                    .sure(Sureness::Inferred)
-                    .facet(&label);
+            let environment = estate.environment(it.environment, it.scope);
+            let exposed = Exposed::surely(exposure);
+            let raised = Raised::judged(Thing::Function(id), audit.harm_through(id), exposed, environment)
+                .sure(Sureness::Inferred)
+                .facet(&label);
             raising.raise(&raised, move |audit| {
                 let by: BTreeSet<&str> = of_it.iter().map(|it| it.by).collect();
                 let by: Vec<String> = by.into_iter().map(|by| format!("{by} of the function")).collect();
@@ -205,10 +234,13 @@ fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 }
 
 /// The allowing permissions on a function that name services.
-fn of_services<'a>(audit: &'a Audit<'_>, function: FunctionId) -> impl Iterator<Item = &'a Admission> {
+fn of_services<'a>(
+    audit: &'a Audit<'_>,
+    function: FunctionId,
+) -> impl Iterator<Item = (AdmissionId, &'a Admission)> {
     let estate = audit.estate();
-    let all = audit.access().admissions_on(Thing::Function(function)).iter();
-    all.map(|id| estate.admission(*id)).filter(|admission| {
+    let all = audit.effects().admissions_on(Thing::Function(function)).iter();
+    all.map(|id| (*id, estate.admission(*id))).filter(|(_, admission)| {
         estate.statement(admission.statement).effect == Effect::Allow
             && estate.list(admission.to).iter().any(|who| matches!(who, Principal::Service(_)))
     })
@@ -229,7 +261,7 @@ fn accounts_are_pinned(audit: &Audit<'_>, function: FunctionId) -> bool {
     let estate = audit.estate();
     let mut all = of_services(audit, function).peekable();
     all.peek().is_some()
-        && all.all(|admission| {
+        && all.all(|(_, admission)| {
             let conditions = estate.statement(admission.statement).conditions.iter();
             let mut tests = conditions.filter_map(|condition| match condition {
                 Condition::Test(attribute, _) => Some(*attribute),
@@ -263,17 +295,27 @@ fn idle_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if let Some(it) = estate.get(id).filter(|it| it.state == State::Enabled) {
             let triggers = estate.triggers_of(id).iter().filter_map(|id| estate.get(*id));
             let on: Vec<&Trigger> = triggers.filter(|it| it.state == State::Enabled).collect();
-            let stands = of_services(audit, id).find(|admission| {
-                is_for(audit, admission, off) && !on.iter().any(|on| is_for(audit, admission, on))
+            let mut stands: Vec<(AdmissionId, &Admission)> = of_services(audit, id)
+                .filter(|(_, admission)| {
+                    is_for(audit, admission, off) && !on.iter().any(|on| is_for(audit, admission, on))
+                })
+                .collect();
+            // Of several the first by whom it names, whatever the order of input.
+            stands.sort_by_cached_key(|(_, it)| {
+                let mut names: Vec<String> =
+                    estate.list(it.to).iter().map(|who| estate.principal_label(*who)).collect();
+                names.sort_unstable();
+                names
             });
-            let Some(admission) = stands else { continue };
+            let Some(&(admission_id, admission)) = stands.first() else { continue };
             let services =
                 estate.list(admission.to).iter().filter(|who| matches!(who, Principal::Service(_)));
             let services: Vec<Principal> = services.copied().collect();
-            let open = services.iter().any(|who| audit.access().stranger_invokes(*who, id) != Verdict::No);
+            let open = services.iter().any(|who| strangers_circle(audit, *who, id).is_some());
             let exposure = if open { Exposure::Outsider } else { Exposure::Insiders };
             let raised = Raised::new(Thing::Trigger(trigger), Level::Table(Impact::Hygiene, exposure))
-                .within(estate.environment(it.environment, it.scope));
+                .within(estate.environment(it.environment, it.scope))
+                .from([Cause::Admission(admission_id)]);
             let (permission, origin) = (estate.statement(admission.statement).origin, off.origin);
             raising.raise(&raised, move |audit| {
                 let estate = audit.estate();

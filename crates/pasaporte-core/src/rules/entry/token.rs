@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 
 use super::with_what;
-use crate::entry::Exposure;
+use crate::entry::{Exposed, Exposure};
 use crate::estate::{Check, EndpointId, FunctionId, Thing, Verifier, VerifierId};
-use crate::rules::finding::{Raised, Raising};
+use crate::rules::finding::{Cause, Raised, Raising};
 use crate::rules::words::{capitalised, listed};
-use crate::rules::{Audit, Level, Rule, Told};
+use crate::rules::{Audit, Rule, Told};
 
 pub(in crate::rules) const RULES: &[Rule] = &[Rule {
     id: "entry/weak-token-check",
@@ -32,7 +32,7 @@ fn weaknesses(audit: &Audit<'_>, verifier: &Verifier) -> Vec<Weakness> {
     let found = [
         (!verifier.checks_signature, "it checks no signature", "check signatures", Exposure::Anyone),
         (
-            verifier.checks_signature && audit.access().accepts_unsigned(verifier),
+            verifier.checks_signature && audit.effects().accepts_unsigned(verifier),
             "it accepts the algorithm `none`, which is no signature",
             "drop the algorithm `none`",
             Exposure::Anyone,
@@ -67,7 +67,7 @@ fn weaknesses(audit: &Audit<'_>, verifier: &Verifier) -> Vec<Weakness> {
 fn weak_token_check(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     let mut guarded: BTreeMap<VerifierId, Vec<FunctionId>> = BTreeMap::new();
-    for (_, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.access().is_open(*id)) {
+    for (_, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.effects().is_open(*id)) {
         if let Check::Token(verifier) = endpoint.check {
             guarded.entry(verifier).or_default().push(endpoint.function);
         }
@@ -78,11 +78,13 @@ fn weak_token_check(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(widest) = weak.iter().map(|weakness| weakness.exposure).min() else { continue };
         functions.sort_unstable_by_key(|function| estate.id(*function));
         functions.dedup();
-        let worst = functions.iter().copied().min_by_key(|function| audit.harm_through(*function).impact);
+        let worst =
+            functions.iter().copied().min_by_key(|it| (audit.harm_through(*it).impact, estate.id(*it)));
         let Some(worst) = worst else { continue };
-        let level = Level::Table(audit.harm_through(worst).impact, widest);
         let origin = verifier.origin;
-        let raised = Raised::new(Thing::Verifier(id), level).within(audit.environment(worst));
+        let (harm, environment) = (audit.harm_through(worst), audit.environment(worst));
+        let raised = Raised::judged(Thing::Verifier(id), harm, Exposed::surely(widest), environment)
+            .from((widest == Exposure::Anyone).then_some(Cause::Verifier(id)));
         raising.raise(&raised, move |audit| {
             let estate = audit.estate();
             let Some(verifier) = estate.get(id) else { return Told::default() };

@@ -90,6 +90,7 @@ impl Converter<'_, '_> {
             Some(Presents::Caller) => model::Presents::Caller,
             Some(Presents::Identity(id)) => model::Presents::Identity(self.builder.mention(id.text)),
             Some(Presents::Key(id)) => model::Presents::Key(self.builder.mention(id.text)),
+            Some(Presents::Service(name)) => model::Presents::Service(self.builder.name(name.text)),
         };
         let methods: Short<Name> = it.methods.0.iter().map(|method| self.method(*method)).collect();
         let methods = self.builder.list(&methods);

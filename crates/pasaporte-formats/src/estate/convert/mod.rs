@@ -278,15 +278,16 @@ impl Converter<'_, '_> {
         for named in it.over.0 {
             match self.thing(named) {
                 Thing::Identity(id) => over.push(Bounded::Identity(id)),
+                Thing::User(id) => over.push(Bounded::User(id)),
                 Thing::Scope(id) => over.push(Bounded::Scope(id)),
                 _ => {
-                    let message = format!("a ceiling bounds identities and scopes, not `{}`", named.text);
-                    self.report.wrong_at(named.at, 1, message, "name an identity or a scope");
+                    let message = format!("a ceiling bounds identities, users and scopes, not `{}`", named.text);
+                    self.report.wrong_at(named.at, 1, message, "name an identity, a user or a scope");
                 }
             }
         }
         if it.over.0.is_empty() {
-            self.report.wrong_at(it.at, 1, "a ceiling over nothing", "name an identity or a scope in `over`");
+            self.report.wrong_at(it.at, 1, "a ceiling over nothing", "name an identity, a user or a scope in `over`");
         }
         let ceiling = model::Ceiling {
             id: it.id.as_ref().map(|id| self.builder.name(id.text)),

@@ -23,7 +23,7 @@ pub(in crate::cli::list) fn identities(audit: &Audit<'_>) -> Table {
         let kind =
             if identity.default { format!("{}, default", identity.kind) } else { identity.kind.to_string() };
         let principal = Principal::Identity(id);
-        let grants = audit.access().held(principal).len();
+        let grants = audit.effects().held(principal).len();
         table.row(vec![
             Cell::text(estate.id(id)),
             account,
@@ -42,12 +42,12 @@ pub(in crate::cli::list) fn users(audit: &Audit<'_>) -> Table {
         Table::new(&[("user", "user"), ("scope", "lives in"), ("groups", "groups"), ("grants", "grants")]);
     for (id, user) in estate.all::<UserId>() {
         let principal = Principal::User(id);
-        let groups = audit.access().groups_of(principal).map(|group| estate.id(group).to_owned()).collect();
+        let groups = audit.effects().groups_of(principal).map(|group| estate.id(group).to_owned()).collect();
         table.row(vec![
             Cell::text(estate.id(id)),
             user.scope.map_or(Cell::Nothing, |scope| Cell::text(estate.id(scope))),
             Cell::Many(groups),
-            Cell::count(audit.access().held(principal).len()),
+            Cell::count(audit.effects().held(principal).len()),
         ]);
     }
     table
@@ -66,7 +66,7 @@ pub(in crate::cli::list) fn groups(audit: &Audit<'_>) -> Table {
     for (id, group) in estate.all::<GroupId>() {
         let [_, account] = place(audit, Thing::Group(id));
         let mut members: Vec<String> =
-            audit.access().everybody_in(id).into_iter().map(|who| estate.principal_label(who)).collect();
+            audit.effects().everybody_in(id).into_iter().map(|who| estate.principal_label(who)).collect();
         members.sort_unstable();
         let by = match (group.members.is_empty(), &group.rule) {
             (_, None) => "name",
@@ -79,7 +79,7 @@ pub(in crate::cli::list) fn groups(audit: &Audit<'_>) -> Table {
             Cell::text(by),
             Cell::count(members.len()),
             Cell::Many(members),
-            Cell::count(audit.access().held(Principal::Group(id)).len()),
+            Cell::count(audit.effects().held(Principal::Group(id)).len()),
         ]);
     }
     table
@@ -136,7 +136,7 @@ pub(in crate::cli::list) fn grants(audit: &Audit<'_>) -> Table {
             At::Everywhere => "everywhere".to_owned(),
             At::Thing(thing) => estate.label(thing),
         };
-        let ended = if audit.access().has_expired(grant) { ", ended" } else { "" };
+        let ended = if audit.effects().has_expired(grant) { ", ended" } else { "" };
         table.row(vec![
             Cell::Text(estate.principal_label(grant.principal)),
             Cell::Text(holds),

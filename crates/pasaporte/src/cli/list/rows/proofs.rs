@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{
     Check, EndpointId, KeyId, LastUse, List, Name, State, Thing, TokenId, VerifierId,
 };
@@ -28,10 +29,10 @@ pub(in crate::cli::list) fn keys(audit: &Audit<'_>) -> Table {
             LastUse::Never => Cell::text("never"),
             LastUse::At(time) => Cell::text(&date(time)),
         };
-        let state = match (key.state, audit.access().is_accepted(id)) {
+        let state = match (key.state, estate.has_ended(key.expires)) {
             (State::Disabled, _) => "disabled",
-            (State::Enabled, false) => "expired",
-            (State::Enabled, true) => "enabled",
+            (State::Enabled, true) => "expired, enabled",
+            (State::Enabled, false) => "enabled",
         };
         table.row(vec![
             Cell::text(estate.id(id)),
@@ -104,7 +105,8 @@ pub(in crate::cli::list) fn tokens(audit: &Audit<'_>) -> Table {
         ("expires", "expires"),
     ]);
     for (id, token) in estate.all::<TokenId>() {
-        let passes = estate.all::<VerifierId>().filter(|(verifier, _)| audit.access().passes(id, *verifier));
+        let passes = estate.all::<VerifierId>();
+        let passes = passes.filter(|(verifier, _)| audit.effects().passes(id, *verifier) != Verdict::No);
         table.row(vec![
             Cell::text(estate.id(id)),
             named(audit, token.issuer),

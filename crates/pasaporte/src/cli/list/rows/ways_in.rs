@@ -90,19 +90,28 @@ pub(in crate::cli::list) fn endpoints(audit: &Audit<'_>) -> Table {
 }
 
 fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
-    let (estate, access) = (audit.estate(), audit.access());
-    let callers = access.entrants(id, &audit.now());
-    if callers.is_empty()
-        && access.is_open(id)
-        && access.passage(id).is_some_and(|it| it.verdict == Verdict::No)
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let ways = effects.ways_at(id);
+    if ways.is_empty()
+        && effects.is_open(id)
+        && effects.passage(id).is_some_and(|it| it.verdict == Verdict::No)
     {
         return vec!["nobody: dead route".to_owned()];
     }
-    if callers.is_empty() {
+    if ways.is_empty() {
         return vec!["nobody".to_owned()];
     }
-    let told = callers.into_iter().map(|(who, verdict)| {
-        let label = estate.principal_label(who);
+    // Who gets in in several ways is told once, by the surest.
+    let mut told: Vec<(String, Verdict)> = Vec::new();
+    for way in ways {
+        let label = estate.principal_label(way.caller.who);
+        match told.iter_mut().find(|(known, _)| *known == label) {
+            Some((_, verdict)) => *verdict = way.caller.verdict.max(*verdict),
+            None => told.push((label, way.caller.verdict)),
+        }
+    }
+    told.sort_by(|(one, _), (other, _)| one.cmp(other));
+    let told = told.into_iter().map(|(label, verdict)| {
         if verdict == Verdict::Depends { format!("{label} (perhaps)") } else { label }
     });
     told.collect()
@@ -191,7 +200,7 @@ pub(in crate::cli::list) fn operations(audit: &Audit<'_>) -> Table {
             Cell::text("undeclared"),
             Cell::text("undeclared"),
             Cell::Many(vec![estate.id(unspoken.endpoint).to_owned()]),
-            match audit.access().opens_to_nothing(unspoken.endpoint) {
+            match audit.effects().opens_to_nothing(unspoken.endpoint) {
                 Verdict::No => Cell::text("closed"),
                 Verdict::Yes | Verdict::Depends => Cell::Loud("OPEN".to_owned()),
             },

@@ -1,0 +1,462 @@
+//! How broad what a statement gives is in effect: every action, every action of a service, every thing of a kind.
+//!
+//! A claim of breadth is a question about an action or a thing that nobody named: if the decision allows that, nothing
+//! confines the statement to what it should be. What is taken out of it all the same is told with it.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::acts::{Others, may_begin};
+use super::opposed::Opposes;
+use super::{Act, Effects, Road, ServiceId};
+use crate::access::{Action, Answer, New, On, Verdict};
+use crate::estate::{
+    AccountOf, ActionsId, At, GroupId, Name, PatternId, Principal, ResourceId, Sensitivity, Thing,
+};
+use crate::pattern::Pattern;
+
+/// Somebody who holds what a grant gives, for all who are like them.
+#[derive(Debug, Clone, Copy)]
+pub struct Bearer {
+    /// One of them.
+    pub who: Principal,
+    /// How many there are.
+    pub count: usize,
+}
+
+/// Something that a statement takes, of what it takes.
+#[derive(Debug, Clone)]
+pub enum Wide {
+    /// Something of the estate.
+    There(Thing),
+    /// Something that may yet be made.
+    New(New),
+}
+
+impl Wide {
+    fn on(&self) -> On<'_> {
+        match self {
+            Self::There(thing) => On::There(*thing),
+            Self::New(new) => On::New(new),
+        }
+    }
+}
+
+/// How broad something is.
+#[derive(Debug, Clone)]
+pub struct Breadth {
+    /// Surely, or depending on conditions.
+    pub verdict: Verdict,
+    /// How many hold it so, of how many.
+    pub holders: (usize, usize),
+    /// One who does.
+    pub holder: Principal,
+    /// Where it was found so.
+    pub on: Wide,
+    /// What is taken out of it, as patterns or names, sorted.
+    pub but: Vec<String>,
+}
+
+impl Effects<'_> {
+    /// Who holds what is given to a name: of a group its members, those who are alike together.
+    pub fn bearers(&self, name: Principal) -> Arc<[Bearer]> {
+        let alone = || Arc::from([Bearer { who: name, count: 1 }]);
+        let Principal::Group(group) = name else { return alone() };
+        if self.estate().get(group).is_none() {
+            return alone();
+        }
+        let known = || self.bearers.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&group) {
+            return Arc::clone(found);
+        }
+        let found: Arc<[Bearer]> = self.alike_in(group).into();
+        known().insert(group, Arc::clone(&found));
+        found
+    }
+
+    fn alike_in(&self, group: GroupId) -> Vec<Bearer> {
+        // Account, what stands against them, tags, and who it is where nobody else is like them.
+        type Kind<'t> = (Option<AccountOf>, Vec<u64>, &'t [(Name, Name)], Option<Principal>);
+        let mut alike: FxHashMap<Kind<'_>, usize> = FxHashMap::default();
+        let mut all: Vec<Bearer> = Vec::new();
+        let mut members = self.everybody_in(group);
+        members.sort_by_cached_key(|who| self.estate().principal_label(*who));
+        for who in members {
+            let (denies, ceilings) = self.opposing(who);
+            use crate::estate::Id;
+            let against = denies.iter().map(|id| id.index() as u64);
+            let against = against.chain(ceilings.iter().map(|id| u64::MAX - id.index() as u64)).collect();
+            let (tags, itself) = match who {
+                Principal::Identity(id) => (self.estate().get(id).map(|it| it.tags), None),
+                Principal::User(id) => (self.estate().get(id).map(|it| it.tags), None),
+                _ => (None, Some(who)),
+            };
+            let tags = tags.map_or(&[][..], |tags| self.estate().list(tags));
+            let at = *alike.entry((self.home(who), against, tags, itself)).or_insert(all.len());
+            if at == all.len() {
+                all.push(Bearer { who, count: 0 });
+            }
+            all[at].count += 1;
+        }
+        all
+    }
+
+    /// What a road gives its holder of an action on something: the decision, as far as this road is what allows.
+    pub fn gives(&self, who: Principal, road: &Road, action: &Action, on: On<'_>) -> Verdict {
+        let given = self.given(who);
+        let verdict = self.verdict_on(who, action, on, given);
+        if verdict == Verdict::No {
+            return verdict;
+        }
+        verdict.min(Verdict::from(self.road_holds(who, road, on, given)))
+    }
+
+    /// Whether a road gives every action on something that it takes; none where it does not.
+    pub fn every_action(&self, road: &Road) -> Option<Breadth> {
+        self.breadth(road, self.every(), None)
+    }
+
+    /// Whether a road gives every action of a service on something of that kind that it takes.
+    pub(crate) fn every_action_of(&self, road: &Road, service: &str, every: &Action) -> Option<Breadth> {
+        self.breadth(road, every, Some(service))
+    }
+
+    /// An action that nobody named, of a service that nobody named.
+    pub(super) fn every(&self) -> &Action {
+        self.every.get_or_init(|| self.action(&self.fresh_action(self.fresh_kind())))
+    }
+
+    /// Whether all that a choice does to functions is to invoke them.
+    pub(crate) fn only_invokes(&self, actions: ActionsId) -> bool {
+        let cases = [false].into_iter().chain(self.ignores_case_somewhere().then_some(true));
+        let mut all = cases.map(|any_case| self.acts(actions, super::FUNCTION, Others::default(), any_case));
+        all.all(|acts| acts.all.iter().all(|act| act.class == Some(crate::estate::ActionClass::Invoke)))
+    }
+
+    /// The answer to a question about somebody's action on a thing.
+    pub fn answer_about(&self, who: Principal, action: &str, on: Thing) -> Answer<'_> {
+        let given = crate::access::Context::at(self.estate().as_of());
+        self.answer_on(who, &self.action(action), On::There(on), &given)
+    }
+
+    /// Whether a choice has any action of a service.
+    pub(crate) fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
+        let acts = |any_case| self.acts(actions, service, Others::default(), any_case);
+        !acts(false).all.is_empty() || (self.ignores_case_somewhere() && !acts(true).all.is_empty())
+    }
+
+    fn breadth(&self, road: &Road, every: &Action, service: Option<&str>) -> Option<Breadth> {
+        let statement = self.estate().statement(road.statement);
+        if !every.may_be_picked_by(statement.actions) {
+            return None;
+        }
+        let bearers = self.bearers(road.name());
+        let mut best: Option<Breadth> = None;
+        let (mut holding, mut all) = (0, 0);
+        for bearer in bearers.iter() {
+            all += bearer.count;
+            let Some((on, verdict)) = self.widest(bearer.who, road, every, service) else { continue };
+            holding += bearer.count;
+            if best.as_ref().is_none_or(|known| verdict > known.verdict) {
+                let but = self.taken_out(bearer.who, road, &on, service);
+                best = Some(Breadth { verdict, holders: (0, 0), holder: bearer.who, on, but });
+            }
+        }
+        best.map(|best| Breadth { holders: (holding, all), ..best })
+    }
+
+    /// Something that a road takes, on which it gives an action: what may be made before what is there.
+    fn widest(&self, who: Principal, road: &Road, action: &Action, service: Option<&str>) -> Option<(Wide, Verdict)> {
+        let best_of = |all: Vec<Wide>| {
+            let mut best: Option<(Wide, Verdict)> = None;
+            for on in all {
+                let verdict = self.gives(who, road, action, on.on());
+                if verdict > best.as_ref().map_or(Verdict::No, |(_, known)| *known) {
+                    best = Some((on, verdict));
+                }
+                if verdict == Verdict::Yes {
+                    break;
+                }
+            }
+            best
+        };
+        let best = best_of(self.wide_targets(who, road, service));
+        if best.is_some() || self.opposes(self.opposition(who).as_deref(), action) != Opposes::Somewhere {
+            return best;
+        }
+        best_of(self.things_reached(who, road, service).into_iter().map(Wide::There).collect())
+    }
+
+    /// What a road takes, each kind once: things that may be made, or the one that it names.
+    fn wide_targets(&self, who: Principal, road: &Road, service: Option<&str>) -> Vec<Wide> {
+        let estate = self.estate();
+        let resources = estate.statement(road.statement).resources;
+        let is_wanted = |label: &str| match service {
+            None | Some(super::ACCESS) => true,
+            Some(service) => label.split(':').next().is_some_and(|kind| kind == service),
+        };
+        if road.grant().is_none() {
+            let At::Thing(thing) = road.at else { return Vec::new() };
+            let wanted = is_wanted(&estate.label(thing)) && self.takes(resources, thing);
+            return wanted.then_some(Wide::There(thing)).into_iter().collect();
+        }
+        if let Some(only) = self.only(resources)
+            && estate.is_declared(only)
+        {
+            let here = self.lies_at_place(only, road.at) && is_wanted(&estate.label(only));
+            return here.then_some(Wide::There(only)).into_iter().collect();
+        }
+        let mut labels: Vec<Box<str>> = Vec::new();
+        if self.takes_everything(resources) {
+            let kind = service.unwrap_or_else(|| self.fresh_kind());
+            labels.push(self.fresh_thing(kind, None).label);
+        } else {
+            if let Some(service) = service {
+                labels.push(self.fresh_thing(service, None).label);
+            } else {
+                labels.push(self.fresh_thing(self.fresh_kind(), None).label);
+            }
+            labels.extend(self.kinds_named(road).into_iter().filter_map(|(_, name)| name));
+        }
+        labels.retain(|label| is_wanted(label));
+        let mut all: Vec<Wide> = Vec::new();
+        for opening in self.openings(who, road.at) {
+            for label in &labels {
+                let new = New { label: label.clone(), within: opening };
+                if self.takes_new(resources, &new) {
+                    all.push(Wide::New(new));
+                }
+            }
+        }
+        // What lies in a thing is there or not; nothing is made in it.
+        if let At::Thing(thing) = road.at
+            && !matches!(thing, Thing::Scope(_))
+        {
+            let here = std::iter::once(thing).chain(self.within_thing(thing));
+            all.extend(here.filter(|it| is_wanted(&estate.label(*it)) && self.takes(resources, *it)).map(Wide::There));
+        }
+        all
+    }
+
+    /// The keys of a function: what lies in a thing.
+    fn within_thing(&self, thing: Thing) -> impl Iterator<Item = Thing> {
+        self.keys_of(thing).map(Thing::Key)
+    }
+
+    /// The declared things of a service that a road takes and that its holder may get at; of the service of access,
+    /// things of any kind.
+    pub(crate) fn things_reached_by(&self, who: Principal, road: &Road, service: ServiceId) -> Vec<Thing> {
+        let resources = self.estate().statement(road.statement).resources;
+        if let (None, At::Thing(thing)) = (road.grant(), road.at) {
+            let fits = service == super::ACCESS_SERVICE || self.service_of(thing) == service;
+            return (fits && self.takes(resources, thing)).then_some(thing).into_iter().collect();
+        }
+        let name = self.service_name(service);
+        if service != super::ACCESS_SERVICE {
+            return self.things_reached(who, road, Some(&name));
+        }
+        let mut all = self.things_reached(who, road, None);
+        let scopes = self.scopes_at(who, road.at).into_iter().map(Thing::Scope);
+        all.extend(scopes.filter(|thing| self.lies_at_place(*thing, road.at) && self.takes(resources, *thing)));
+        all
+    }
+
+    /// The declared things that a road takes and that its holder may get at.
+    fn things_reached(&self, who: Principal, road: &Road, service: Option<&str>) -> Vec<Thing> {
+        let resources = self.estate().statement(road.statement).resources;
+        let wanted = service.map(|name| self.service(name));
+        let is_wanted = |id: ServiceId| wanted.is_none_or(|wanted| wanted == id);
+        let mut all: Vec<Thing> = Vec::new();
+        let data = self.reachable(who, road.name(), resources, road.at).into_iter().map(Thing::Resource);
+        all.extend(data.filter(|thing| is_wanted(self.service_of(*thing))));
+        for service in [super::FUNCTION, super::IDENTITY, super::KEY] {
+            if is_wanted(service) {
+                for place in self.places(who, road.at) {
+                    all.extend(self.things_taken_of(service, resources, place));
+                }
+            }
+        }
+        all
+    }
+
+    /// What is taken out of all that a road gives on something: exceptions, denies, and what ceilings leave out.
+    fn taken_out(&self, who: Principal, road: &Road, on: &Wide, service: Option<&str>) -> Vec<String> {
+        let estate = self.estate();
+        let statement = estate.statement(road.statement);
+        let mut patterns: Vec<PatternId> = estate.actions_picked(statement.actions).except().to_vec();
+        let opposition = self.opposition(who);
+        let thing = match on {
+            Wide::There(thing) => Some(*thing),
+            Wide::New(_) => None,
+        };
+        for id in self.others(self.others_on(opposition.as_deref(), thing)).iter() {
+            let choice = estate.actions_picked(*id);
+            patterns.extend(choice.any().iter().chain(choice.except()));
+        }
+        patterns.sort_unstable();
+        patterns.dedup();
+        let start = service.map(|service| format!("{service}/"));
+        let mut all: Vec<String> = Vec::new();
+        for id in patterns {
+            let pattern = estate.pattern(id);
+            if start.as_ref().is_some_and(|start| !may_begin(pattern, start, false)) {
+                continue;
+            }
+            let Some(sample) = self.sample_of(pattern, service) else { continue };
+            if self.gives(who, road, &self.action(&sample), on.on()) == Verdict::No {
+                all.push(pattern.text().to_owned());
+            }
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    /// An action that a pattern takes, of a service where one is asked for.
+    fn sample_of(&self, pattern: &Pattern, service: Option<&str>) -> Option<String> {
+        if let Some(text) = pattern.as_literal() {
+            return Some(text.to_owned());
+        }
+        let filled = pattern.text().replace(['*', '?'], "\u{2423}");
+        let filled = match (filled.split_once('/'), service) {
+            (Some((_, operation)), Some(service)) => format!("{service}/{operation}"),
+            (Some(_), None) => filled,
+            (None, service) => format!("{}/{filled}", service.unwrap_or(self.fresh_kind())),
+        };
+        pattern.matches(&filled).then_some(filled)
+    }
+
+    /// Whether a road gives an action that is wanted on every thing of a kind at a place, those that may be made too.
+    pub(crate) fn every_thing(
+        &self,
+        road: &Road,
+        service: ServiceId,
+        wanted: &dyn Fn(&Act) -> bool,
+    ) -> Option<(Breadth, Act)> {
+        let kind = self.service_name(service);
+        let resources = self.estate().statement(road.statement).resources;
+        if !self.takes_new(resources, &self.fresh_thing(&kind, None)) {
+            return None;
+        }
+        let bearers = self.bearers(road.name());
+        let mut best: Option<(Breadth, Act)> = None;
+        let (mut holding, mut all) = (0, 0);
+        for bearer in bearers.iter() {
+            all += bearer.count;
+            let Some((new, act, verdict)) = self.any_new(bearer.who, road, service, &kind, wanted) else { continue };
+            holding += bearer.count;
+            if best.as_ref().is_none_or(|(known, _)| verdict > known.verdict) {
+                let on = Wide::New(new);
+                best = Some((Breadth { verdict, holders: (0, 0), holder: bearer.who, on, but: Vec::new() }, act));
+            }
+        }
+        best.map(|(best, act)| (Breadth { holders: (holding, all), ..best }, act))
+    }
+
+    fn any_new(
+        &self,
+        who: Principal,
+        road: &Road,
+        service: ServiceId,
+        kind: &str,
+        wanted: &dyn Fn(&Act) -> bool,
+    ) -> Option<(New, Act, Verdict)> {
+        let opposition = self.opposition(who);
+        let others = opposition.as_deref().map_or(Others::default(), |it| self.others_on(Some(it), None));
+        let actions = self.estate().statement(road.statement).actions;
+        let mut best: Option<(New, Act, Verdict)> = None;
+        for opening in self.openings(who, road.at) {
+            let new = self.fresh_thing(kind, opening);
+            let acts = self.acts(actions, service, others, self.any_case_on(On::New(&new)));
+            for act in acts.all.iter().filter(|act| wanted(act)) {
+                let verdict = self.gives(who, road, &act.action, On::New(&new));
+                if verdict == Verdict::Yes {
+                    return Some((new, act.clone(), verdict));
+                }
+                if verdict == Verdict::Depends && best.is_none() {
+                    best = Some((new.clone(), act.clone(), verdict));
+                }
+            }
+        }
+        best
+    }
+
+    /// The actions of a service that a road gives on something, each in words.
+    pub fn actions_given(&self, who: Principal, road: &Road, service: ServiceId, on: &Wide) -> Vec<String> {
+        let opposition = self.opposition(who);
+        let others = self.others_on(opposition.as_deref(), None);
+        let actions = self.estate().statement(road.statement).actions;
+        let acts = self.acts(actions, service, others, self.any_case_on(on.on()));
+        let given = acts.all.iter().filter(|act| self.gives(who, road, &act.action, on.on()) != Verdict::No);
+        let mut all: Vec<String> = given.map(super::told::action_in_words).collect();
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    /// Of the declared things of a service that a road takes: how many an action may be done to and how many of those
+    /// are confidential, and those to which it may not.
+    pub fn counted(
+        &self,
+        who: Principal,
+        road: &Road,
+        service: ServiceId,
+        action: &Action,
+    ) -> (usize, usize, Vec<String>) {
+        let estate = self.estate();
+        let name = self.service_name(service);
+        let resources = estate.statement(road.statement).resources;
+        if self.is_plain(road) && self.opposition(who).is_none() && self.has_no_exceptions(resources) {
+            let (count, confidential) = self.count_plainly(who, road, service);
+            return (count, confidential, Vec::new());
+        }
+        let (mut count, mut confidential, mut but) = (0, 0, Vec::new());
+        for thing in self.things_at_places(who, road, &name) {
+            if self.gives(who, road, action, On::There(thing)) == Verdict::No {
+                but.push(estate.label(thing));
+                continue;
+            }
+            count += 1;
+            let is_secret = |id: ResourceId| {
+                estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
+            };
+            confidential += usize::from(matches!(thing, Thing::Resource(id) if is_secret(id)));
+        }
+        but.sort_unstable();
+        (count, confidential, but)
+    }
+
+    /// How many things of a service a road takes that nothing opposes, and how many of them are confidential.
+    fn count_plainly(&self, who: Principal, road: &Road, service: ServiceId) -> (usize, usize) {
+        let resources = self.estate().statement(road.statement).resources;
+        if [super::FUNCTION, super::IDENTITY, super::KEY].contains(&service) {
+            let places = self.places(who, road.at).into_iter();
+            return (places.map(|place| self.things_of(service, place).len()).sum(), 0);
+        }
+        let name = self.service_name(service);
+        let kind = self.estate().name(&name);
+        let of_kind = |taken: &crate::access::Taken| {
+            let of = taken.by_kind().iter().find(|of| Some(of.kind) == kind);
+            of.map_or((0, 0), |of| (of.count, of.confidential))
+        };
+        self.taken_parts(who, road.name(), resources, road.at)
+            .iter()
+            .map(|taken| of_kind(taken))
+            .fold((0, 0), |(all, secret), (more, of_them)| (all + more, secret + of_them))
+    }
+
+    /// The declared things of a kind where a road's holder may get at things.
+    pub(crate) fn things_at_places(&self, who: Principal, road: &Road, kind: &str) -> Vec<Thing> {
+        let service = self.service(kind);
+        let mut all: Vec<Thing> = Vec::new();
+        for place in self.places(who, road.at) {
+            all.extend(self.things_of(service, place));
+            if ![super::FUNCTION, super::IDENTITY, super::KEY].contains(&service) {
+                let here = self.resources_at(place).map(Thing::Resource);
+                all.extend(here.filter(|thing| self.service_of(*thing) == service));
+            }
+        }
+        all
+    }
+}

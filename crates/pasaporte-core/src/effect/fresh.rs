@@ -1,0 +1,255 @@
+//! Things and actions that may yet be made: what a wildcard takes beside what is there.
+
+use super::{Effects, FUNCTION, IDENTITY, KEY, Road, ServiceId};
+use crate::access::New;
+use crate::estate::{
+    AccountOf, At, CrossAccount, Effect, Estate, Principal, ResourcesId, ScopeId, ScopeKind, Thing,
+};
+
+/// A name that no pattern of the estate is about: only what takes names of any letters and length takes it.
+#[derive(Debug)]
+pub(super) struct Fresh {
+    name: Box<str>,
+    /// The declared scopes in the order of the tree.
+    scopes: Box<[ScopeId]>,
+    /// The accounts, by name; and those of them that need no side of their own.
+    accounts: Box<[ScopeId]>,
+    open_accounts: Box<[ScopeId]>,
+    /// Whether a statement on a function, identity or key denies anything.
+    denies_on_things: bool,
+}
+
+impl Fresh {
+    pub(super) fn new(estate: &Estate) -> Self {
+        // No id may have this letter, and a pattern that asks for it asks for something that cannot be there.
+        const LETTER: char = '\u{2423}';
+        const LONGEST: usize = 200;
+        let choices = estate.all_resources_picked().map(|(_, it)| it).chain(estate.all_actions_picked().map(|(_, it)| it));
+        let patterns = choices.flat_map(|choice| choice.any().iter().chain(choice.except()));
+        // Longer than what a pattern without `*` may be, so that those which count letters do not take it.
+        let longest = patterns
+            .map(|id| estate.pattern(*id).text())
+            .filter(|text| text.contains('?') && !text.contains('*'))
+            .map(|text| text.chars().count())
+            .max();
+        let length = longest.map_or(3, |longest| (longest + 1).min(LONGEST));
+        let mut scopes: Vec<ScopeId> = estate.all().map(|(id, _)| id).collect();
+        scopes.sort_unstable_by_key(|id| estate.tree().place(*id).start);
+        let is_account = |id: &ScopeId| estate.get(*id).is_some_and(|it| it.kind == ScopeKind::Account);
+        let mut accounts: Vec<ScopeId> = scopes.iter().copied().filter(is_account).collect();
+        accounts.sort_unstable_by_key(|id| estate.id(*id));
+        let open = |id: &ScopeId| estate.get(*id).is_some_and(|it| it.cross_account == CrossAccount::OneSide);
+        let open_accounts = accounts.iter().copied().filter(open).collect();
+        let denies_on_things = estate.admissions().iter().any(|it| {
+            !matches!(it.on, Thing::Resource(_)) && estate.statement(it.statement).effect == Effect::Deny
+        });
+        Self {
+            name: LETTER.to_string().repeat(length.max(3)).into(),
+            scopes: scopes.into(),
+            accounts: accounts.into(),
+            open_accounts,
+            denies_on_things,
+        }
+    }
+
+    /// How many bytes one letter of the name has.
+    fn first(&self) -> usize {
+        self.name.chars().next().map_or(0, char::len_utf8)
+    }
+}
+
+impl Effects<'_> {
+    /// Something of a kind that may be made within a place.
+    pub(crate) fn fresh_thing(&self, kind: &str, within: Option<Thing>) -> New {
+        New { label: format!("{kind}:{}", self.fresh.name).into(), within }
+    }
+
+    /// A kind of thing that nobody named.
+    pub(crate) fn fresh_kind(&self) -> &str {
+        &self.fresh.name
+    }
+
+    /// An action of a service that nobody named.
+    pub(crate) fn fresh_action(&self, service: &str) -> String {
+        format!("{service}/{}", self.fresh.name)
+    }
+
+    /// Where something can be made so that a grant at a place takes it in and its holder may get at it: the place
+    /// itself, or the accounts below it that are the holder's own or need no side of theirs.
+    pub(crate) fn openings(&self, who: Principal, at: At) -> Vec<Option<Thing>> {
+        let estate = self.estate();
+        let scope = match at {
+            At::Everywhere => None,
+            At::Thing(Thing::Scope(scope)) => Some(scope),
+            // Nothing is made in a thing.
+            At::Thing(_) => return Vec::new(),
+        };
+        let home = self.home(who);
+        if let Some(scope) = scope
+            && estate.tree().account(scope) != AccountOf::Unnamed
+        {
+            return vec![Some(Thing::Scope(scope))];
+        }
+        let below = |account: ScopeId| scope.is_none_or(|scope| estate.tree().is_within(account, scope));
+        let mut all: Vec<Option<Thing>> = Vec::new();
+        match home {
+            Some(AccountOf::Known(home)) => {
+                all.extend(below(home).then_some(Some(Thing::Scope(home))));
+                let others = self.fresh.open_accounts.iter().copied().filter(|id| *id != home && below(*id));
+                all.extend(others.map(|id| Some(Thing::Scope(id))));
+            }
+            Some(AccountOf::Unnamed | AccountOf::Unknown) => all.push(scope.map(Thing::Scope)),
+            None => {
+                let accounts = self.fresh.accounts.iter().copied().filter(|id| below(*id));
+                all.extend(accounts.map(|id| Some(Thing::Scope(id))));
+                if all.is_empty() {
+                    all.push(scope.map(Thing::Scope));
+                }
+            }
+        }
+        all
+    }
+}
+
+impl Effects<'_> {
+    /// The places where a grant's holder may get at things that it takes in.
+    pub(crate) fn places(&self, who: Principal, at: At) -> Vec<At> {
+        match at {
+            At::Thing(Thing::Scope(_)) | At::Everywhere => {
+                self.openings(who, at).into_iter().map(|place| place.map_or(at, At::Thing)).collect()
+            }
+            At::Thing(_) => vec![at],
+        }
+    }
+
+    /// Whether a choice takes something that may yet be made.
+    pub(crate) fn takes_new(&self, resources: ResourcesId, new: &New) -> bool {
+        self.takes_everything(resources) || self.selects(self.estate().resources_picked(resources), &new.label, false)
+    }
+
+    /// Whether a choice of resources takes nothing out.
+    pub(crate) fn has_no_exceptions(&self, resources: ResourcesId) -> bool {
+        self.estate().resources_picked(resources).except().is_empty()
+    }
+
+    /// The scopes at a place that somebody may get at by a side of their own: their account's, or all where that does
+    /// not matter.
+    pub(crate) fn scopes_at(&self, who: Principal, at: At) -> Vec<ScopeId> {
+        let estate = self.estate();
+        if let At::Thing(place) = at
+            && !matches!(place, Thing::Scope(_))
+        {
+            return Vec::new();
+        }
+        let mut all = Vec::new();
+        for place in self.places(who, at) {
+            match place {
+                At::Thing(Thing::Scope(scope)) => {
+                    all.push(scope);
+                    all.extend(self.parts_of(place));
+                }
+                _ => all.extend(estate.all::<ScopeId>().map(|(id, _)| id)),
+            }
+        }
+        // Scopes above accounts are of no account; whoever may get at them has no account either, or is of none.
+        let above = estate.all::<ScopeId>().map(|(id, _)| id).filter(|id| {
+            estate.tree().account(*id) == AccountOf::Unnamed
+                && match at {
+                    At::Thing(Thing::Scope(scope)) => estate.tree().is_within(*id, scope),
+                    _ => true,
+                }
+        });
+        if self.home(who).is_none() {
+            all.extend(above);
+        }
+        let mut seen = rustc_hash::FxHashSet::default();
+        all.retain(|scope| seen.insert(*scope));
+        all
+    }
+
+    /// Whether somebody is of the one account that an estate without accounts is.
+    pub(crate) fn scopes_are_unknown(&self, who: Principal) -> bool {
+        let no_accounts = !self.estate().all::<ScopeId>().any(|(_, it)| it.kind == ScopeKind::Account);
+        no_accounts && matches!(self.home(who), None | Some(AccountOf::Unnamed))
+    }
+
+    /// The scopes below a place, in the order of the tree.
+    pub(crate) fn parts_of(&self, place: At) -> Vec<ScopeId> {
+        let At::Thing(Thing::Scope(scope)) = place else { return Vec::new() };
+        let tree = self.estate().tree();
+        let area = tree.place(scope);
+        let all = &self.fresh.scopes;
+        let from = all.partition_point(|id| tree.place(*id).start < area.start);
+        let length = all[from..].partition_point(|id| tree.place(*id).start < area.end);
+        let mut parts: Vec<ScopeId> = all[from..from + length].iter().copied().filter(|id| *id != scope).collect();
+        parts.sort_unstable_by_key(|id| self.estate().id(*id));
+        parts
+    }
+
+    /// The declared things of a service at a place.
+    pub(crate) fn things_of(&self, service: ServiceId, at: At) -> Vec<Thing> {
+        match service {
+            FUNCTION => self.functions_at(at).into_iter().map(Thing::Function).collect(),
+            IDENTITY => self.identities_at(at).into_iter().map(Thing::Identity).collect(),
+            KEY => self.keys_taken_at(at),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The declared functions, identities or keys that a choice takes at a place.
+    pub(crate) fn things_taken_of(&self, service: ServiceId, resources: ResourcesId, at: At) -> Vec<Thing> {
+        match service {
+            FUNCTION => self.functions_taken(resources, at).into_iter().map(Thing::Function).collect(),
+            IDENTITY => self.identities_taken(resources, at).into_iter().map(Thing::Identity).collect(),
+            KEY => self.keys_taken(resources, at).into_iter().map(Thing::Key).collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// Whether a declared thing lies at a place.
+    pub(crate) fn lies_at_place(&self, thing: Thing, at: At) -> bool {
+        self.estate().is_declared(thing)
+            && match at {
+                At::Everywhere => true,
+                At::Thing(place) => self.estate().lies_in(thing, place),
+            }
+    }
+
+    /// Whether any statement on a function or identity denies something.
+    pub(crate) fn has_denies_on_things(&self) -> bool {
+        self.fresh.denies_on_things
+    }
+
+    /// The kinds of things that a road's statement names itself, by its actions or its resources; with the name of one
+    /// where it names just that.
+    pub(crate) fn kinds_named(&self, road: &Road) -> Vec<(Box<str>, Option<Box<str>>)> {
+        let estate = self.estate();
+        let statement = estate.statement(road.statement);
+        let mut all: Vec<(Box<str>, Option<Box<str>>)> = Vec::new();
+        for id in estate.resources_picked(statement.resources).any() {
+            let pattern = estate.pattern(*id);
+            if let Some((kind, _)) = pattern.literal_start().split_once(':') {
+                let start = pattern.literal_start();
+                let name = match pattern.as_literal() {
+                    Some(name) => name.to_owned(),
+                    // Something that the pattern takes: what it begins with, and what no pattern is about.
+                    None => {
+                        let rest = pattern.text()[..].replace(['*', '?'], &self.fresh.name[..self.fresh.first()]);
+                        if pattern.matches(&rest) { rest } else { start.clone() }
+                    }
+                };
+                all.push((kind.into(), Some(name.into())));
+            }
+        }
+        if self.takes_everything(statement.resources) {
+            for id in estate.actions_picked(statement.actions).any() {
+                if let Some((service, _)) = estate.pattern(*id).literal_start().split_once('/') {
+                    all.push((service.into(), None));
+                }
+            }
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+}

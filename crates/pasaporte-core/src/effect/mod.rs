@@ -1,0 +1,215 @@
+//! What somebody may do *in effect*, once denies, ceilings and the other side have had their say (access-model §4, §10).
+//!
+//! Nothing here decides. A statement says what to ask about: things that it takes, and actions that stand for all that
+//! it takes (`acts.rs`); the decision answers for each. What is left is kept as the worst of it (`worst.rs`), told in
+//! words that the decision confirmed (`told.rs`), and asked for breadth (`breadth.rs`). Things that may yet be made at
+//! a place stand beside those that are there (`fresh.rs`).
+
+mod acts;
+mod alike;
+mod breadth;
+mod fresh;
+mod harm;
+mod opposed;
+mod roads;
+mod told;
+mod worst;
+
+use std::collections::BTreeSet;
+use std::ops::Deref;
+use std::sync::{Arc, Mutex, OnceLock, RwLock};
+
+use indexmap::IndexSet;
+use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
+
+use crate::access::{Access, Action, Context, Holders, Verdict};
+use crate::estate::{
+    ActionsId, At, EndpointId, Estate, FunctionId, GroupId, Id, IdentityId, KeyId, Principal, ResourceId, Thing,
+};
+use crate::reach::Service;
+
+pub use acts::{ACCESS, Act, Acts};
+pub use breadth::{Bearer, Breadth, Wide};
+pub use harm::{Harm, Impact};
+pub(crate) use opposed::{Opposes, Opposition};
+pub use roads::Road;
+
+/// A service: the kind of thing that its actions are done to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct ServiceId(u32);
+
+/// An estate prepared for questions about what is left in effect. Threads may share it.
+#[derive(Debug)]
+pub struct Effects<'e> {
+    access: Access<'e>,
+    services: RwLock<IndexSet<Arc<str>, FxBuildHasher>>,
+    services_of_resources: Box<[ServiceId]>,
+    others: RwLock<IndexSet<Arc<[ActionsId]>, FxBuildHasher>>,
+    acts: Box<[Mutex<Vec<(acts::Wanted, Arc<Acts>)>>]>,
+    powers: Box<[OnceLock<roads::Powers>]>,
+    unbounded: Mutex<BTreeSet<Arc<str>>>,
+    opposition: Box<[OnceLock<Option<Arc<opposed::Opposition>>>]>,
+    worth_asking: OnceLock<roads::WorthAsking>,
+    services_at: Mutex<FxHashMap<At, Arc<FxHashSet<ServiceId>>>>,
+    bearers: Mutex<FxHashMap<GroupId, Arc<[Bearer]>>>,
+    writers: Mutex<FxHashMap<ServiceId, Arc<Holders>>>,
+    direct: Box<[OnceLock<worst::Direct>]>,
+    harms: Box<[OnceLock<Harm>]>,
+    told: Box<[OnceLock<Option<Box<str>>>]>,
+    fresh: fresh::Fresh,
+    every: OnceLock<Arc<Action>>,
+    common: Mutex<FxHashMap<alike::Alike, Arc<[Service]>>>,
+    open_functions: OnceLock<Box<[(FunctionId, Verdict)]>>,
+    people_at: Mutex<FxHashMap<(ServiceId, At), (usize, Option<Thing>)>>,
+    denies_on_resources: OnceLock<bool>,
+    now: Context,
+}
+
+impl<'e> Deref for Effects<'e> {
+    type Target = Access<'e>;
+
+    fn deref(&self) -> &Access<'e> {
+        &self.access
+    }
+}
+
+impl<'e> Effects<'e> {
+    /// Prepares an estate.
+    pub fn new(estate: &'e Estate) -> Self {
+        let access = Access::new(estate);
+        let mut services: IndexSet<Arc<str>, FxBuildHasher> = IndexSet::default();
+        let mut service = |text: &str| {
+            let index = services.get_index_of(text).unwrap_or_else(|| services.insert_full(Arc::from(text)).0);
+            ServiceId(index as u32)
+        };
+        for own in OWN_SERVICES {
+            service(own);
+        }
+        let of_resource = |index| {
+            let label = estate.id(ResourceId::new(index));
+            service(label.split_once(':').map_or(label, |(kind, _)| kind))
+        };
+        let services_of_resources = (0..estate.count::<ResourceId>()).map(of_resource).collect();
+        let distinct = estate.all_actions_picked().len();
+        let identities = estate.count::<IdentityId>();
+        Self {
+            services_of_resources,
+            services: RwLock::new(services),
+            others: RwLock::new(IndexSet::from_iter([Arc::from([])])),
+            acts: (0..distinct).map(|_| Mutex::default()).collect(),
+            powers: slots(distinct),
+            unbounded: Mutex::default(),
+            opposition: slots(identities),
+            worth_asking: OnceLock::new(),
+            services_at: Mutex::default(),
+            bearers: Mutex::default(),
+            writers: Mutex::default(),
+            direct: slots(identities),
+            harms: slots(identities),
+            told: slots(identities),
+            fresh: fresh::Fresh::new(estate),
+            every: OnceLock::new(),
+            common: Mutex::default(),
+            open_functions: OnceLock::new(),
+            people_at: Mutex::default(),
+            denies_on_resources: OnceLock::new(),
+            now: Context::at(estate.as_of()),
+            access,
+        }
+    }
+
+    /// The estate prepared for single questions.
+    pub fn access(&self) -> &Access<'e> {
+        &self.access
+    }
+
+    /// What is fixed in questions about somebody: that they are strangers to the estate, of crowds; else the moment.
+    pub fn given(&self, who: Principal) -> &Context {
+        let is_stranger = match who {
+            Principal::Anyone | Principal::SignedIn | Principal::Service(_) => true,
+            Principal::Account(id) => self.estate().get(id).is_none(),
+            _ => false,
+        };
+        if is_stranger { self.stranger() } else { &self.now }
+    }
+
+    /// The service of a name.
+    pub fn service(&self, name: &str) -> ServiceId {
+        let known = self.services.read().expect("nobody panics while holding it").get_index_of(name);
+        let index = known.unwrap_or_else(|| {
+            let mut all = self.services.write().expect("nobody panics while holding it");
+            all.insert_full(Arc::from(name)).0
+        });
+        ServiceId(index as u32)
+    }
+
+    /// The name of a service.
+    pub fn service_name(&self, service: ServiceId) -> Arc<str> {
+        Arc::clone(&self.services.read().expect("nobody panics while holding it")[service.0 as usize])
+    }
+
+    /// The service of the actions that are done to a thing.
+    pub fn service_of(&self, thing: Thing) -> ServiceId {
+        match thing {
+            Thing::Resource(id) => self.services_of_resources[id.index()],
+            Thing::Function(_) => FUNCTION,
+            Thing::Identity(_) => IDENTITY,
+            Thing::Key(_) => KEY,
+            Thing::Endpoint(_) => self.service(EndpointId::KIND),
+            other => {
+                let label = self.estate().label(other);
+                self.service(label.split_once(':').map_or(&label, |(kind, _)| kind))
+            }
+        }
+    }
+
+    fn others(&self, others: acts::Others) -> Arc<[ActionsId]> {
+        Arc::clone(&self.others.read().expect("nobody panics while holding it")[others.0 as usize])
+    }
+
+    /// The number of a set of choices of actions, sorted.
+    fn others_of(&self, choices: &[ActionsId]) -> acts::Others {
+        let known = self.others.read().expect("nobody panics while holding it").get_index_of(choices);
+        let index = known.unwrap_or_else(|| {
+            let mut all = self.others.write().expect("nobody panics while holding it");
+            all.insert_full(Arc::from(choices)).0
+        });
+        acts::Others(index as u32)
+    }
+
+    /// The services of all resources.
+    pub(crate) fn kinds_of_resources(&self) -> impl Iterator<Item = ServiceId> {
+        self.services_at(At::Everywhere).iter().copied().collect::<Vec<_>>().into_iter()
+    }
+
+    /// The services of the declared things at a place.
+    pub(crate) fn services_at(&self, at: At) -> Arc<FxHashSet<ServiceId>> {
+        let known = || self.services_at.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&at) {
+            return Arc::clone(found);
+        }
+        let mut all: FxHashSet<ServiceId> = FxHashSet::default();
+        all.extend(self.resources_at(at).map(|id| self.services_of_resources[id.index()]));
+        for (service, any) in [
+            (FUNCTION, self.any_at::<FunctionId>(at)),
+            (IDENTITY, self.any_at::<IdentityId>(at)),
+            (KEY, self.any_at::<KeyId>(at)),
+        ] {
+            all.extend(any.then_some(service));
+        }
+        let all = Arc::new(all);
+        known().insert(at, Arc::clone(&all));
+        all
+    }
+}
+
+/// The services of kinds of things that have entries of their own, and that of access.
+const OWN_SERVICES: [&str; 4] = [FunctionId::KIND, IdentityId::KIND, KeyId::KIND, ACCESS];
+pub(crate) const FUNCTION: ServiceId = ServiceId(0);
+pub(crate) const IDENTITY: ServiceId = ServiceId(1);
+pub(crate) const KEY: ServiceId = ServiceId(2);
+pub(crate) const ACCESS_SERVICE: ServiceId = ServiceId(3);
+
+fn slots<T>(count: usize) -> Box<[OnceLock<T>]> {
+    (0..count).map(|_| OnceLock::new()).collect()
+}

@@ -1,0 +1,98 @@
+//! What stands against what somebody holds: the denies that they hold by any name, and the ceilings over them.
+
+use std::sync::Arc;
+
+use super::Effects;
+use super::acts::Others;
+use crate::access::Action;
+use crate::estate::{ActionsId, CeilingId, Effect, Id, Principal, StatementId, Thing};
+
+/// What stands against somebody, wherever they act.
+#[derive(Debug)]
+pub(crate) struct Opposition {
+    denies: Box<[StatementId]>,
+    ceilings: Box<[CeilingId]>,
+    /// What their choices of actions are, sorted.
+    choices: Box<[ActionsId]>,
+    others: Others,
+}
+
+/// Whether an action is opposed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Opposes {
+    /// Never.
+    Never,
+    /// Somewhere, or under some condition: ask.
+    Somewhere,
+    /// Wherever it is done.
+    Everywhere,
+}
+
+impl Effects<'_> {
+    /// What stands against a principal; none where nothing does.
+    pub(crate) fn opposition(&self, who: Principal) -> Option<Arc<Opposition>> {
+        match who {
+            Principal::Identity(id) => self.opposition[id.index()].get_or_init(|| self.find_opposition(who)).clone(),
+            _ => self.find_opposition(who),
+        }
+    }
+
+    fn find_opposition(&self, who: Principal) -> Option<Arc<Opposition>> {
+        let estate = self.estate();
+        let (denies, ceilings) = self.opposing(who);
+        if denies.is_empty() && ceilings.is_empty() {
+            return None;
+        }
+        let bounds = ceilings.iter().flat_map(|id| estate.ceiling(*id).statements.ids());
+        let mut choices: Vec<ActionsId> =
+            denies.iter().copied().chain(bounds).map(|id| estate.statement(id).actions).collect();
+        choices.sort_unstable();
+        choices.dedup();
+        let others = self.others_of(&choices);
+        Some(Arc::new(Opposition { denies, ceilings, choices: choices.into(), others }))
+    }
+
+    /// What tells actions apart that somebody may do to a thing: what stands against them, and what stands on it.
+    pub(crate) fn others_on(&self, opposition: Option<&Opposition>, on: Option<Thing>) -> Others {
+        let on_it = on.map_or(&[][..], |thing| self.admissions_on(thing));
+        let base = opposition.map_or(Others::default(), |it| it.others);
+        if on_it.is_empty() {
+            return base;
+        }
+        let estate = self.estate();
+        let mut choices: Vec<ActionsId> = opposition.map_or(Vec::new(), |it| it.choices.to_vec());
+        choices.extend(on_it.iter().map(|id| estate.statement(estate.admission(*id).statement).actions));
+        choices.sort_unstable();
+        choices.dedup();
+        self.others_of(&choices)
+    }
+
+    /// Whether what stands against somebody bears on an action.
+    pub(crate) fn opposes(&self, opposition: Option<&Opposition>, action: &Action) -> Opposes {
+        let Some(it) = opposition else { return Opposes::Never };
+        let estate = self.estate();
+        let picks = |id: StatementId| action.may_be_picked_by(estate.statement(id).actions);
+        if it.denies.iter().any(|id| picks(*id)) {
+            return Opposes::Somewhere;
+        }
+        let mut opposes = Opposes::Never;
+        for ceiling in &it.ceilings {
+            let all = || estate.ceiling(*ceiling).statements.ids().filter(|id| picks(*id));
+            let plain = |id: StatementId| {
+                let statement = estate.statement(id);
+                statement.conditions.is_empty()
+                    && self.takes_everything(statement.resources)
+                    && action.is_picked_in_either_case(statement.actions)
+            };
+            if all().next().is_none() {
+                return Opposes::Everywhere;
+            }
+            let denied = all().any(|id| estate.statement(id).effect == Effect::Deny);
+            let allowed = all().any(|id| estate.statement(id).effect == Effect::Allow && plain(id));
+            if denied || !allowed {
+                opposes = Opposes::Somewhere;
+            }
+        }
+        opposes
+    }
+}

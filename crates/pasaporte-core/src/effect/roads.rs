@@ -1,0 +1,224 @@
+//! The roads by which somebody comes to hold something: statements of grants, and statements on things.
+
+use rustc_hash::FxHashMap;
+
+use super::acts::Others;
+use super::harm::on_data;
+use super::{ACCESS_SERVICE, Effects, FUNCTION, IDENTITY, KEY, ServiceId};
+use crate::access::Via;
+use crate::estate::{
+    ActionClass, ActionsId, AdmissionId, At, Effect, Grant, GrantId, Id, Principal, SetId, Statement, StatementId,
+    Thing,
+};
+
+/// A statement that allows, as somebody holds it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Road {
+    /// How it comes to be held.
+    pub via: Via,
+    /// The statement.
+    pub statement: StatementId,
+    /// Where it holds: a grant's place, or the thing that it stands on.
+    pub at: At,
+}
+
+impl Road {
+    /// A statement of a grant.
+    pub fn of_grant(grant: GrantId, it: &Grant, name: Principal, set: Option<SetId>, statement: StatementId) -> Self {
+        Self { via: Via::Grant { grant, name, set }, statement, at: it.at }
+    }
+
+    /// The name that is given it.
+    pub fn name(&self) -> Principal {
+        match self.via {
+            Via::Grant { name, .. } | Via::Admission { name, .. } => name,
+            Via::Ceiling(_) => Principal::Anyone,
+        }
+    }
+
+    /// The grant, where it is held by one.
+    pub fn grant(&self) -> Option<GrantId> {
+        match self.via {
+            Via::Grant { grant, .. } => Some(grant),
+            Via::Admission { .. } | Via::Ceiling(_) => None,
+        }
+    }
+}
+
+/// What a choice of actions has that is worse than touching data, as bits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) struct Powers(u8);
+
+impl Powers {
+    /// Actions that change who may do what.
+    pub(super) const ACCESS: Self = Self(1);
+    /// Actions on functions that do more than look, invoke and list.
+    pub(super) const FUNCTIONS: Self = Self(2);
+    /// Actions on identities that do more than look.
+    pub(super) const IDENTITIES: Self = Self(4);
+    /// Actions on keys that do more than list.
+    pub(super) const KEYS: Self = Self(8);
+
+    pub(super) fn any(self) -> bool {
+        self.0 != 0
+    }
+
+    pub(super) fn has(self, other: Self) -> bool {
+        self.0 & other.0 != 0
+    }
+}
+
+/// The statements on things that are worth asking about for those whom they name: those that may do harm.
+pub(super) type WorthAsking = FxHashMap<Principal, Box<[AdmissionId]>>;
+
+impl<'e> Effects<'e> {
+    /// The statements that allow something by any name of a principal: all of its grants in force, and those on things
+    /// that may do harm.
+    pub(super) fn harmful_roads(&self, who: Principal) -> Vec<Road> {
+        let mut all = self.roads_by_grants(who);
+        let worth = self.worth_asking.get_or_init(|| self.find_worth_asking());
+        for name in self.names(who) {
+            let on = worth.get(&name).map_or(&[][..], |all| all);
+            all.extend(on.iter().map(|id| self.road_of(*id, name)));
+        }
+        all
+    }
+
+    /// The statements that allow something by any name of a principal.
+    pub fn roads(&self, who: Principal) -> Vec<Road> {
+        let mut all = self.roads_by_grants(who);
+        for name in self.names(who) {
+            let named = self.admissions_naming(name).filter(|id| self.allows(*id));
+            all.extend(named.map(|id| self.road_of(id, name)));
+        }
+        all
+    }
+
+    /// The services of which a road has actions: those that it names, and those of what the estate has where a wildcard
+    /// stands for the service.
+    pub(crate) fn services_of(&self, road: &Road) -> Vec<ServiceId> {
+        let actions = self.estate().statement(road.statement).actions;
+        let mut all: Vec<ServiceId> = Vec::new();
+        let mut open = false;
+        for pattern in self.patterns(self.estate().actions_picked(actions).any()) {
+            match pattern.literal_start().split_once('/') {
+                Some((service, _)) => all.push(self.service(service)),
+                None => open = true,
+            }
+        }
+        if open || self.ignores_case_somewhere() {
+            all.extend([FUNCTION, IDENTITY, KEY, ACCESS_SERVICE]);
+            all.extend(self.kinds_of_resources());
+        }
+        if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
+            let own = self.service_of(thing);
+            all.push(own);
+            all.retain(|service| *service == own || *service == ACCESS_SERVICE);
+        }
+        all.sort_unstable();
+        all.dedup();
+        all.retain(|service| self.has_any(actions, *service));
+        all
+    }
+
+    /// The roads of a principal that take a thing in.
+    pub(super) fn roads_to(&self, who: Principal, on: Thing) -> Vec<Road> {
+        let estate = self.estate();
+        let here = |road: &Road| {
+            let lies = match road.at {
+                At::Everywhere => true,
+                At::Thing(place) => estate.lies_in(on, place),
+            };
+            lies && self.takes(estate.statement(road.statement).resources, on)
+        };
+        let mut all: Vec<Road> = self.roads_by_grants(who).into_iter().filter(here).collect();
+        let names = self.names(who);
+        for &id in self.admissions_on(on) {
+            let to = estate.list(estate.admission(id).to);
+            if self.allows(id)
+                && let Some(&name) = names.iter().find(|name| to.contains(name))
+            {
+                all.push(self.road_of(id, name));
+            }
+        }
+        all
+    }
+
+    fn roads_by_grants(&self, who: Principal) -> Vec<Road> {
+        let estate = self.estate();
+        let mut all = Vec::new();
+        self.for_each_held(who, |grant, name| {
+            let it = estate.grant(grant);
+            let contained = self.statements_of(it);
+            let allowing = contained.filter(|each| estate.statement(each.statement).effect == Effect::Allow);
+            all.extend(allowing.map(|each| Road::of_grant(grant, it, name, each.set, each.statement)));
+        });
+        all
+    }
+
+    fn allows(&self, id: AdmissionId) -> bool {
+        let estate = self.estate();
+        estate.statement(estate.admission(id).statement).effect == Effect::Allow
+    }
+
+    fn road_of(&self, id: AdmissionId, name: Principal) -> Road {
+        let it = self.estate().admission(id);
+        Road { via: Via::Admission { admission: id, name }, statement: it.statement, at: At::Thing(it.on) }
+    }
+
+    fn find_worth_asking(&self) -> WorthAsking {
+        let estate = self.estate();
+        let mut all: FxHashMap<Principal, Vec<AdmissionId>> = FxHashMap::default();
+        for (index, it) in estate.admissions().iter().enumerate() {
+            let id = AdmissionId::new(index);
+            if self.allows(id) && self.may_harm(estate.statement(it.statement), it.on) {
+                for &name in estate.list(it.to) {
+                    let of_name = all.entry(name).or_default();
+                    if of_name.last() != Some(&id) {
+                        of_name.push(id);
+                    }
+                }
+            }
+        }
+        all.into_iter().map(|(name, all)| (name, all.into())).collect()
+    }
+
+    /// Whether some action of a statement on a thing may do harm there.
+    fn may_harm(&self, statement: &Statement, on: Thing) -> bool {
+        match on {
+            Thing::Resource(id) => {
+                let sensitivity = self.estate().get(id).and_then(|it| it.sensitivity);
+                let any_case = self.any_case(on);
+                [self.service_of(on), ACCESS_SERVICE].into_iter().any(|service| {
+                    let acts = self.acts(statement.actions, service, Others::default(), any_case);
+                    acts.all.iter().any(|act| on_data(act.class, sensitivity).is_some())
+                })
+            }
+            _ => self.powers(statement.actions).any(),
+        }
+    }
+
+    /// What a choice of actions has that is worse than touching data.
+    pub(super) fn powers(&self, actions: ActionsId) -> Powers {
+        *self.powers[actions.index()].get_or_init(|| {
+            let has = |service, harmless: &[ActionClass]| {
+                [false, true].into_iter().any(|any_case| {
+                    (!any_case || self.ignores_case_somewhere())
+                        && self
+                            .acts(actions, service, Others::default(), any_case)
+                            .all
+                            .iter()
+                            .any(|act| act.class.is_none_or(|class| !harmless.contains(&class)))
+                })
+            };
+            use ActionClass::{Invoke, List, Read};
+            let all = [
+                (has(ACCESS_SERVICE, &[Read, List, Invoke]), Powers::ACCESS),
+                (has(FUNCTION, &[Read, List, Invoke]), Powers::FUNCTIONS),
+                (has(IDENTITY, &[Read, List, Invoke]), Powers::IDENTITIES),
+                (has(KEY, &[List, Invoke]), Powers::KEYS),
+            ];
+            Powers(all.into_iter().filter(|(has, _)| *has).fold(0, |bits, (_, power)| bits | power.0))
+        })
+    }
+}

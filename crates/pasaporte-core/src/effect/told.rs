@@ -1,0 +1,224 @@
+//! The worst that somebody may do, in words that the decision confirmed.
+
+use super::worst::Survey;
+use super::{Act, Effects, Harm, Impact, Road};
+use crate::access::{New, On, Verdict};
+use crate::estate::{ActionClass, IdentityId, Principal, Thing, Vocabulary};
+
+/// How many other resources of the same impact are counted.
+const MOST_COUNTED: usize = 9;
+
+/// Something that somebody may do.
+#[derive(Debug, Clone)]
+pub(super) struct Doing {
+    what: What,
+    act: Act,
+    verdict: Verdict,
+    /// What it is done to, by name.
+    label: String,
+    on: To,
+}
+
+/// What it is done to, to be asked about again.
+#[derive(Debug, Clone)]
+enum To {
+    There(Thing),
+    New(New),
+    Nowhere,
+}
+
+/// What sort of thing to do it is, the most telling first.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+enum What {
+    /// Changing access at a scope, by whichever action.
+    AnyAccess,
+    /// The same by one action.
+    Access,
+    /// Control of all of a kind at a place.
+    All { kind: String },
+    /// Reading or making an admin key.
+    Key,
+    /// Data, confidential or not.
+    Data { confidential: bool },
+    /// Changing something else.
+    Change,
+    /// Data as if there were some.
+    Unseen { kind: String },
+}
+
+impl Doing {
+    pub(super) fn access(act: &Act, label: String, all: bool, verdict: Verdict, on: Thing) -> Self {
+        let what = if all { What::AnyAccess } else { What::Access };
+        Self { what, act: act.clone(), verdict, label: format!("at {label}"), on: To::There(on) }
+    }
+
+    pub(super) fn access_everywhere(act: &Act, all: bool, verdict: Verdict) -> Self {
+        let what = if all { What::AnyAccess } else { What::Access };
+        Self { what, act: act.clone(), verdict, label: "everywhere".to_owned(), on: To::Nowhere }
+    }
+
+    pub(super) fn all(act: &Act, kind: &str, place: Option<String>, verdict: Verdict, new: New) -> Self {
+        let label = place.map_or("everywhere".to_owned(), |place| format!("at {place}"));
+        Self { what: What::All { kind: kind.to_owned() }, act: act.clone(), verdict, label, on: To::New(new) }
+    }
+
+    pub(super) fn key(act: &Act, label: String, verdict: Verdict, on: Thing) -> Self {
+        Self { what: What::Key, act: act.clone(), verdict, label, on: To::There(on) }
+    }
+
+    pub(super) fn data(act: &Act, label: &str, confidential: bool, verdict: Verdict, on: Thing) -> Self {
+        let what = What::Data { confidential };
+        Self { what, act: act.clone(), verdict, label: label.to_owned(), on: To::There(on) }
+    }
+
+    pub(super) fn change(act: &Act, label: String, verdict: Verdict, on: Thing) -> Self {
+        Self { what: What::Change, act: act.clone(), verdict, label, on: To::There(on) }
+    }
+
+    pub(super) fn unseen(act: &Act, kind: &str, place: Option<String>, verdict: Verdict, new: New) -> Self {
+        let label = place.map_or(String::new(), |place| format!(" at {place}"));
+        Self { what: What::Unseen { kind: kind.to_owned() }, act: act.clone(), verdict, label, on: To::New(new) }
+    }
+
+    /// The action in words: itself, or what class of action a wildcard takes.
+    fn action(&self) -> String {
+        action_in_words(&self.act)
+    }
+}
+
+/// An action in words: itself; of what nobody named, its class.
+pub(crate) fn action_in_words(act: &Act) -> String {
+    let text = act.action.text();
+    if !act.is_wild {
+        return text.to_owned();
+    }
+    let service = text.split('/').next().unwrap_or_default();
+    match act.class {
+        Some(class) => format!("{service} actions of class {}", ActionClass::word(class)),
+        None => format!("{service} actions of no known class"),
+    }
+}
+
+impl Effects<'_> {
+    /// The worst that whoever controls an identity may do, in words to be read after "may"; none where it is no more
+    /// than running code.
+    pub fn may_at_worst(&self, identity: IdentityId) -> Option<&str> {
+        use crate::estate::Id;
+        let told = || self.tell(Principal::Identity(identity)).map(String::into_boxed_str);
+        self.told[identity.index()].get_or_init(told).as_deref()
+    }
+
+    /// The worst that a principal may do, in words to be read after "may".
+    pub fn tell(&self, who: Principal) -> Option<String> {
+        if let Principal::Key(key) = who {
+            let it = self.estate().get(key)?;
+            if it.reach == crate::estate::KeyReach::Admin {
+                return Some(format!("invoke and manage all of {}", self.estate().label(it.opens())));
+            }
+        }
+        let roads = || self.harmful_roads(who);
+        self.tell_from(who, self.direct_of(who), false, roads)
+    }
+
+    /// The worst that one road lets somebody do, in words to be read after "may".
+    pub fn tell_by(&self, who: Principal, road: Road) -> Option<String> {
+        let mut survey = Survey::new(self, who, None).alone();
+        survey.go(&[road]);
+        self.tell_from(who, survey.into_direct(), true, || vec![road])
+    }
+
+    fn tell_from(
+        &self,
+        who: Principal,
+        direct: super::worst::Direct,
+        alone: bool,
+        roads: impl FnOnce() -> Vec<Road>,
+    ) -> Option<String> {
+        let own = direct.harm;
+        let control: Vec<_> = direct.edges.iter().map(|edge| (edge.to, edge.control)).collect();
+        let (harm, path) = self.follow(who, direct);
+        if harm.impact >= Impact::RunsCode {
+            return None;
+        }
+        if path.is_empty() {
+            let survey = Survey::new(self, who, Some(own.impact));
+            let mut survey = if alone { survey.alone() } else { survey };
+            survey.go(&roads());
+            return self.say(&survey);
+        }
+        let (last, surely) = *path.last()?;
+        let becomes = control.iter().any(|(to, control)| *to == path[0].0 && *control);
+        let verb = if becomes { "become" } else { "make code run as" };
+        let name = self.estate().principal_label(last);
+        let through = match path.len() {
+            1 => String::new(),
+            steps => format!(" in {steps} steps"),
+        };
+        let perhaps = if surely { "" } else { " perhaps" };
+        let then = match last {
+            Principal::Identity(id) if last != who => self.direct_words(id),
+            _ => None,
+        };
+        let then = then.map_or_else(String::new, |then| format!(", which may {then}"));
+        Some(format!("{verb} {name}{through}{perhaps}{then}"))
+    }
+
+    /// The worst that an identity may do itself, in words.
+    fn direct_words(&self, id: IdentityId) -> Option<String> {
+        let who = Principal::Identity(id);
+        let harm: Harm = self.direct(id).harm;
+        if harm.impact >= Impact::RunsCode {
+            // What was worked out before took in what lies beyond.
+            return self.may_at_worst(id).map(str::to_owned);
+        }
+        let mut survey = Survey::new(self, who, Some(harm.impact));
+        survey.go(&self.harmful_roads(who));
+        self.say(&survey)
+    }
+
+    /// The most telling of what a survey found, and how many more there are like it.
+    fn say(&self, survey: &Survey<'_, '_>) -> Option<String> {
+        let key = |it: &Doing| (it.verdict != Verdict::Yes, it.what.clone(), it.label.clone(), it.act.rank(), it.act.is_wild, it.act.action.text().to_owned());
+        let first = survey.doings.iter().min_by_key(|it| key(it))?;
+        let action = first.action();
+        let label = &first.label;
+        let text = match &first.what {
+            What::AnyAccess => format!("change who may do what {label}"),
+            What::Access => format!("do {action}, which changes who may do what, {label}"),
+            What::All { kind } => format!("do {action} on every {kind} {label}"),
+            What::Key => format!("do {action} on {label}, an admin key"),
+            What::Change => format!("do {action} on {label}"),
+            What::Unseen { kind } => format!("do {action} on every {kind}{label}, though none was gathered"),
+            What::Data { confidential } => {
+                let word = if *confidential { "confidential " } else { "" };
+                let mut others: Vec<&str> = survey
+                    .doings
+                    .iter()
+                    .filter(|it| it.what == first.what && it.label != *label)
+                    .map(|it| it.label.as_str())
+                    .collect();
+                others.sort_unstable();
+                others.dedup();
+                let more = match others.len() {
+                    0 => String::new(),
+                    some if some >= MOST_COUNTED => format!(" and at least {MOST_COUNTED} more"),
+                    some => format!(" and {some} more"),
+                };
+                format!("do {action} on {word}{label}{more}")
+            }
+        };
+        let residual = match (&first.on, first.verdict) {
+            (_, Verdict::Yes) => String::new(),
+            (To::There(thing), _) => self.open_conditions(survey, first, On::There(*thing)),
+            (To::New(new), _) => self.open_conditions(survey, first, On::New(new)),
+            (To::Nowhere, _) => " perhaps".to_owned(),
+        };
+        Some(format!("{text}{residual}"))
+    }
+
+    fn open_conditions(&self, survey: &Survey<'_, '_>, doing: &Doing, on: On<'_>) -> String {
+        let answer = self.answer_on(survey.who, &doing.act.action, on, self.given(survey.who));
+        let residual = answer.residual(self.estate());
+        if residual.is_empty() { " perhaps".to_owned() } else { format!(", {residual}") }
+    }
+}

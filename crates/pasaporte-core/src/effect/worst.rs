@@ -1,0 +1,718 @@
+//! The worst that somebody may do in effect (access-model §10): over every class of action and every thing, by any road.
+//!
+//! A survey goes along roads and asks the decision about the things that each takes, worst first, until nothing worse
+//! can follow. What somebody may *become* counts as what they may do: control of one identity or one function is as
+//! bad as what that one may do, so those are edges, and the worst is found along them.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashSet;
+
+use super::acts::{Act, Acts};
+use super::harm::on_data;
+use super::opposed::{Opposes, Opposition};
+use super::roads::Powers;
+use super::told::Doing;
+use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Road, ServiceId};
+use crate::access::{Context, New, On, Question, Truth, Verdict, Via};
+use crate::estate::{
+    ActionClass, At, FunctionId, GroupId, IdentityId, KeyId, KeyReach, Principal, ResourceId, ResourcesId, ScopeId,
+    Sensitivity, Thing,
+};
+
+/// What somebody may do without becoming anybody else, and whom they may become.
+#[derive(Debug)]
+pub(super) struct Direct {
+    pub(super) harm: Harm,
+    pub(super) edges: Box<[Edge]>,
+}
+
+/// Somebody whom one may become, or act through as if one were.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(super) struct Edge {
+    pub(super) to: Principal,
+    pub(super) surely: bool,
+    /// Whether one may do whatever they may; else one can only make them act.
+    pub(super) control: bool,
+}
+
+/// A survey of roads.
+pub(super) struct Survey<'a, 'e> {
+    pub(super) effects: &'a Effects<'e>,
+    pub(super) who: Principal,
+    given: &'a Context,
+    opposition: Option<Arc<Opposition>>,
+    /// Whether only what the very road gives counts, and not what another gives to the same action and thing.
+    alone: bool,
+    /// Where everything of one impact is wanted, that impact.
+    wanted: Option<Impact>,
+    pub(super) harm: Harm,
+    pub(super) edges: Vec<Edge>,
+    pub(super) doings: Vec<Doing>,
+}
+
+impl<'e> Effects<'e> {
+    /// The worst that a principal may do, with all it holds by any of its names, and as whomever it may become.
+    pub fn harm(&self, who: Principal) -> Harm {
+        use crate::estate::Id;
+        match who {
+            Principal::Identity(id) => *self.harms[id.index()].get_or_init(|| self.find_harm(who)),
+            _ => self.find_harm(who),
+        }
+    }
+
+    fn find_harm(&self, who: Principal) -> Harm {
+        self.follow(who, self.direct_of(who)).0
+    }
+
+    /// The worst along the edges of somebody, and whom one has to become for it: each step once.
+    pub(super) fn follow(&self, who: Principal, direct: Direct) -> (Harm, Vec<(Principal, bool)>) {
+        use crate::estate::Id;
+        let mut best = direct.harm;
+        let mut path: Vec<(Principal, bool)> = Vec::new();
+        if direct.edges.is_empty() {
+            return (best, path);
+        }
+        // Sure steps first, near before far, then by name, so that the order of input does not matter.
+        let mut reached: Vec<(Principal, usize, bool)> = vec![(who, 0, true)];
+        let mut seen: FxHashSet<(Principal, bool)> = FxHashSet::from_iter([(who, true)]);
+        let mut edges: Vec<Edge> = direct.edges.into_vec();
+        let mut at = 0;
+        loop {
+            edges.sort_by_cached_key(|edge| (!edge.surely, self.estate().principal_label(edge.to)));
+            let so_far = reached[at].2;
+            for edge in edges.drain(..) {
+                let surely = so_far && edge.surely;
+                if seen.contains(&(edge.to, true)) || !seen.insert((edge.to, surely)) {
+                    continue;
+                }
+                reached.push((edge.to, at, surely));
+            }
+            at += 1;
+            let Some(&(next, _, surely)) = reached.get(at) else { break };
+            // What was worked out before takes in all that lies beyond.
+            let known = match next {
+                Principal::Identity(id) => self.harms[id.index()].get().copied(),
+                _ => None,
+            };
+            let (harm, beyond) = match (known, next) {
+                (Some(harm), _) => (harm, Vec::new()),
+                (None, Principal::Identity(id)) => {
+                    let direct = self.direct(id);
+                    (direct.harm, direct.edges.to_vec())
+                }
+                (None, _) => {
+                    let direct = self.direct_of(next);
+                    (direct.harm, direct.edges.into_vec())
+                }
+            };
+            let harm = if surely { harm } else { harm.perhaps() };
+            let together = best.or(harm);
+            if (together.impact, !together.surely, together.inferred) != (best.impact, !best.surely, best.inferred) {
+                path = steps(&reached, at);
+            }
+            best = together;
+            if best.impact == Impact::ControlsAccess && best.surely && !best.inferred {
+                break;
+            }
+            edges = beyond;
+        }
+        (best, path)
+    }
+
+    /// What an identity may do itself; kept.
+    pub(super) fn direct(&self, id: IdentityId) -> &Direct {
+        use crate::estate::Id;
+        self.direct[id.index()].get_or_init(|| self.direct_of(Principal::Identity(id)))
+    }
+
+    pub(super) fn direct_of(&self, who: Principal) -> Direct {
+        match who {
+            Principal::Key(key) => return self.of_key(key),
+            // Whoever is let into a group has what it gives.
+            Principal::Group(_) | Principal::Account(_) | Principal::User(_) => {}
+            _ => {}
+        }
+        let roads = self.harmful_roads(who);
+        let mut survey = Survey::new(self, who, None);
+        survey.go(&roads);
+        survey.into_direct()
+    }
+
+    /// What the holder of a key may do with it: with an admin key everything in what it opens, else what the worst of
+    /// the functions that it opens may.
+    pub(super) fn of_key(&self, key: KeyId) -> Direct {
+        let nothing = Direct { harm: Harm::RUNS_CODE, edges: Box::default() };
+        let Some(it) = self.estate().get(key) else { return nothing };
+        if it.reach == KeyReach::Admin {
+            return Direct { harm: Harm::sure(Impact::ControlsAccess), ..nothing };
+        }
+        let functions = self.functions_at(At::Thing(it.opens())).into_iter().filter(|id| self.may_run(*id));
+        let influence = |id| self.edge_to_function(id, true).map(|edge| Edge { control: false, ..edge });
+        let mut edges: Vec<Edge> = functions.filter_map(influence).collect();
+        edges.sort_unstable_by_key(|edge| edge.to);
+        edges.dedup();
+        Direct { edges: edges.into(), ..nothing }
+    }
+
+    /// Whoever controls a function is what it runs as.
+    fn edge_to_function(&self, function: FunctionId, surely: bool) -> Option<Edge> {
+        let identity = self.estate().get(function).and_then(|it| self.estate().runs_as(it))?;
+        Some(Edge { to: Principal::Identity(identity), surely, control: true })
+    }
+
+    /// The worst that one road lets somebody do, in effect.
+    pub fn harm_by(&self, who: Principal, road: Road) -> Harm {
+        let mut survey = Survey::new(self, who, None);
+        survey.alone = true;
+        survey.go(&[road]);
+        let direct = survey.into_direct();
+        self.follow(who, direct).0
+    }
+}
+
+fn steps(reached: &[(Principal, usize, bool)], mut at: usize) -> Vec<(Principal, bool)> {
+    let mut path = Vec::new();
+    while at != 0 {
+        path.push((reached[at].0, reached[at].2));
+        at = reached[at].1;
+    }
+    path.reverse();
+    path
+}
+
+impl<'a, 'e> Survey<'a, 'e> {
+    pub(super) fn new(effects: &'a Effects<'e>, who: Principal, wanted: Option<Impact>) -> Self {
+        Self {
+            who,
+            given: effects.given(who),
+            opposition: effects.opposition(who),
+            alone: false,
+            wanted,
+            harm: Harm::RUNS_CODE,
+            edges: Vec::new(),
+            doings: Vec::new(),
+            effects,
+        }
+    }
+
+    /// Only what the very roads give counts.
+    pub(super) fn alone(mut self) -> Self {
+        self.alone = true;
+        self
+    }
+
+    pub(super) fn into_direct(mut self) -> Direct {
+        self.edges.sort_unstable_by_key(|edge| (edge.to, !edge.surely, !edge.control));
+        self.edges.dedup_by_key(|edge| edge.to);
+        // Where one controls access anyway, it does not matter whom one may become besides.
+        if self.harm.impact == Impact::ControlsAccess && self.harm.surely && !self.harm.inferred {
+            self.edges.clear();
+        }
+        Direct { harm: self.harm, edges: self.edges.into() }
+    }
+
+    pub(super) fn go(&mut self, roads: &[Road]) {
+        for road in roads {
+            let powers = self.effects.powers(self.effects.estate().statement(road.statement).actions);
+            if powers.any() {
+                self.power(road, powers);
+            }
+            if self.matters(Impact::ControlsAccess, false) {
+                self.data(road, powers);
+                self.as_if_there_were_some(road);
+            }
+            if !self.matters(Impact::ControlsAccess, false) {
+                return;
+            }
+        }
+    }
+
+    /// Whether it matters that something of an impact was found.
+    fn matters(&self, impact: Impact, inferred: bool) -> bool {
+        match self.wanted {
+            Some(wanted) => impact == wanted || impact == Impact::ControlsAccess,
+            None => {
+                let harm = &self.harm;
+                (impact, inferred) < (harm.impact, harm.inferred)
+                    || (impact == harm.impact && !harm.surely)
+                    || impact < harm.surely_at_least
+            }
+        }
+    }
+
+    fn found(&mut self, impact: Impact, verdict: Verdict, inferred: bool, doing: impl FnOnce() -> Doing) {
+        if verdict == Verdict::No {
+            return;
+        }
+        let harm = match inferred {
+            false => Harm::sure(impact),
+            true => Harm { inferred, surely_at_least: Impact::RunsCode, ..Harm::sure(impact) },
+        };
+        self.harm = self.harm.or(if verdict == Verdict::Yes { harm } else { harm.perhaps() });
+        if self.wanted == Some(impact) {
+            self.doings.push(doing());
+        }
+    }
+
+    fn actions(&self, road: &Road) -> crate::estate::ActionsId {
+        self.effects.estate().statement(road.statement).actions
+    }
+
+    fn resources(&self, road: &Road) -> ResourcesId {
+        self.effects.estate().statement(road.statement).resources
+    }
+
+    /// The sorts of actions that a road has of a service, on a thing or where things are made.
+    fn acts(&self, road: &Road, service: ServiceId, on: On<'_>) -> Arc<Acts> {
+        let thing = match on {
+            On::There(thing) => Some(thing),
+            On::New(_) => None,
+        };
+        let others = self.effects.others_on(self.opposition.as_deref(), thing);
+        self.effects.acts(self.actions(road), service, others, self.effects.any_case_on(on))
+    }
+
+    /// The decision on an action of a road.
+    pub(super) fn ask(&self, road: &Road, act: &Act, on: On<'_>) -> Verdict {
+        let effects = self.effects;
+        let opposes = effects.opposes(self.opposition.as_deref(), &act.action);
+        if opposes == Opposes::Everywhere {
+            return Verdict::No;
+        }
+        if let On::There(thing) = on
+            && opposes == Opposes::Never
+            && effects.is_plain(road)
+            && effects.admissions_on(thing).is_empty()
+            && effects.takes_one_side(self.who, thing)
+        {
+            return Verdict::Yes;
+        }
+        let verdict = effects.verdict_on(self.who, &act.action, on, self.given);
+        if !self.alone || verdict == Verdict::No {
+            return verdict;
+        }
+        verdict.min(Verdict::from(effects.road_holds(self.who, road, on, self.given)))
+    }
+
+    /// What is worse than touching data: access, and control of functions, identities and keys.
+    fn power(&mut self, road: &Road, powers: Powers) {
+        if powers.has(Powers::ACCESS) {
+            self.access(road);
+        }
+        let kinds = [(Powers::FUNCTIONS, FUNCTION), (Powers::IDENTITIES, IDENTITY), (Powers::KEYS, KEY)];
+        for (power, service) in kinds {
+            let by_access = powers.has(Powers::ACCESS);
+            if (powers.has(power) || by_access) && self.matters(Impact::ControlsAccess, false) {
+                self.kind(road, service, powers.has(power), by_access);
+            }
+        }
+    }
+
+    /// Changing access at a scope.
+    fn access(&mut self, road: &Road) {
+        let effects = self.effects;
+        let resources = self.resources(road);
+        let mut scopes: Vec<ScopeId> = match (effects.only(resources), road.at) {
+            (Some(Thing::Scope(scope)), _) => vec![scope],
+            (Some(_), _) => Vec::new(),
+            _ if matches!(road.via, Via::Admission { .. }) => Vec::new(),
+            (None, at) => effects.scopes_at(self.who, at),
+        };
+        scopes.retain(|scope| {
+            let here = match road.at {
+                At::Everywhere => true,
+                At::Thing(place) => effects.estate().lies_in(Thing::Scope(*scope), place),
+            };
+            here && effects.takes(resources, Thing::Scope(*scope))
+        });
+        for scope in scopes {
+            let thing = Thing::Scope(scope);
+            for act in &self.acts(road, ACCESS_SERVICE, On::There(thing)).all {
+                if act.class == Some(ActionClass::Access) && self.matters(Impact::ControlsAccess, false) {
+                    let verdict = self.ask(road, act, On::There(thing));
+                    let all = self.has_all(road);
+                    self.found(Impact::ControlsAccess, verdict, false, || {
+                        Doing::access(act, effects.estate().label(thing), all, verdict, thing)
+                    });
+                }
+            }
+        }
+        // An estate without scopes is one account that nobody named.
+        let unnamed = road.at == At::Everywhere && effects.takes_everything(resources);
+        if unnamed && effects.scopes_are_unknown(self.who) {
+            let account = effects.fresh_thing("account", None);
+            for act in &self.acts(road, ACCESS_SERVICE, On::New(&account)).all {
+                if act.class == Some(ActionClass::Access) {
+                    let verdict = self.ask(road, act, On::New(&account));
+                    let all = self.has_all(road);
+                    self.found(Impact::ControlsAccess, verdict, false, || Doing::access_everywhere(act, all, verdict));
+                }
+            }
+        }
+    }
+
+    /// Whether a road has every action, so that none needs to be named.
+    fn has_all(&self, road: &Road) -> bool {
+        self.effects.every().may_be_picked_by(self.actions(road))
+    }
+
+    /// Control of functions, identities or keys: of all of a place, or of single ones.
+    fn kind(&mut self, road: &Road, service: ServiceId, own: bool, by_access: bool) {
+        let effects = self.effects;
+        let resources = self.resources(road);
+        if let (Some(only), _) = (effects.only(resources), ()) {
+            if effects.service_of(only) == service && effects.lies_at_place(only, road.at) {
+                self.single(road, service, only, own, by_access);
+            }
+            return;
+        }
+        if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
+            if effects.service_of(thing) == service && effects.takes(resources, thing) {
+                self.single(road, service, thing, own, by_access);
+            }
+            return;
+        }
+        if effects.is_wide(resources) {
+            self.all_of(road, service, own);
+            if !self.matters(Impact::ControlsAccess, false) && self.wanted.is_none() {
+                return;
+            }
+            for place in effects.places(self.who, road.at) {
+                for thing in effects.things_taken_of(service, resources, place) {
+                    self.single(road, service, thing, own, by_access);
+                }
+            }
+        }
+    }
+
+    /// Control of all functions, or of all identities, of a place: of those that are there and any that is made.
+    fn all_of(&mut self, road: &Road, service: ServiceId, own: bool) {
+        if service == KEY || !own {
+            return;
+        }
+        let effects = self.effects;
+        let kind = effects.service_name(service);
+        for opening in effects.openings(self.who, road.at) {
+            let place = opening.map_or(At::Everywhere, At::Thing);
+            let new = effects.fresh_thing(&kind, opening);
+            if !effects.takes_new(self.resources(road), &new) {
+                return;
+            }
+            let acts = self.acts(road, service, On::New(&new));
+            for act in acts.all.iter().filter(|act| controls_all(service, act.class)) {
+                let verdict = self.ask(road, act, On::New(&new));
+                if verdict == Verdict::No {
+                    continue;
+                }
+                let there = effects.things_of(service, place);
+                let held = self.over_all(road, act, verdict, &there);
+                if let Some(verdict) = held {
+                    let inferred = there.is_empty() && act.class != Some(ActionClass::Code);
+                    self.found(Impact::ControlsAccess, verdict, inferred, || {
+                        Doing::all(act, &kind, place_label(effects, place), verdict, new.clone())
+                    });
+                    continue;
+                }
+                // Not of all of it, but perhaps of all of a part.
+                for part in effects.parts_of(place) {
+                    let new = effects.fresh_thing(&kind, Some(Thing::Scope(part)));
+                    let place = At::Thing(Thing::Scope(part));
+                    let verdict = self.ask(road, act, On::New(&new));
+                    let there = effects.things_of(service, place);
+                    if verdict != Verdict::No
+                        && !there.is_empty()
+                        && let Some(verdict) = self.over_all(road, act, verdict, &there)
+                    {
+                        self.found(Impact::ControlsAccess, verdict, false, || {
+                            Doing::all(act, &kind, place_label(effects, place), verdict, new)
+                        });
+                        break;
+                    }
+                }
+            }
+        }
+    }
+
+    /// The least verdict on all of some things; none where it is no on one of them.
+    fn over_all(&self, road: &Road, act: &Act, verdict: Verdict, there: &[Thing]) -> Option<Verdict> {
+        let plain = self.effects.is_plain(road)
+            && self.effects.has_no_exceptions(self.resources(road))
+            && self.effects.opposes(self.opposition.as_deref(), &act.action) == Opposes::Never
+            && !self.effects.has_denies_on_things();
+        if plain {
+            return Some(verdict);
+        }
+        let mut least = verdict;
+        for &thing in there {
+            match self.ask(road, act, On::There(thing)) {
+                Verdict::No => return None,
+                other => least = least.min(other),
+            }
+        }
+        Some(least)
+    }
+
+    /// Control of one function, identity or key, which is as bad as what that one may do; or changing it.
+    fn single(&mut self, road: &Road, service: ServiceId, thing: Thing, own: bool, by_access: bool) {
+        let effects = self.effects;
+        let mut acts: Vec<Act> = Vec::new();
+        if own {
+            acts.extend(self.acts(road, service, On::There(thing)).all.iter().cloned());
+        }
+        if by_access {
+            acts.extend(self.acts(road, ACCESS_SERVICE, On::There(thing)).all.iter().cloned());
+        }
+        for act in acts.iter().filter(|act| act.action.text().len() > 1) {
+            let control = controls_one(service, act.class) || act.class == Some(ActionClass::Access);
+            let harmless = matches!(act.class, Some(ActionClass::Read | ActionClass::List | ActionClass::Invoke));
+            if !control && (harmless || !self.matters(Impact::DataOrSecrets, false)) {
+                continue;
+            }
+            let verdict = self.ask(road, act, On::There(thing));
+            if verdict == Verdict::No {
+                continue;
+            }
+            let surely = verdict == Verdict::Yes;
+            if control {
+                self.control(act, thing, surely, verdict);
+            } else {
+                self.found(Impact::DataOrSecrets, verdict, false, || {
+                    Doing::change(act, effects.estate().label(thing), verdict, thing)
+                });
+            }
+        }
+    }
+
+    fn control(&mut self, act: &Act, thing: Thing, surely: bool, verdict: Verdict) {
+        let effects = self.effects;
+        match thing {
+            Thing::Identity(id) => self.edges.push(Edge { to: Principal::Identity(id), surely, control: true }),
+            Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
+            Thing::Key(id) => {
+                let direct = effects.of_key(id);
+                if direct.harm.impact == Impact::ControlsAccess {
+                    self.found(Impact::ControlsAccess, verdict, false, || {
+                        Doing::key(act, effects.estate().label(thing), verdict, thing)
+                    });
+                }
+                self.edges.extend(direct.edges.iter().map(|edge| Edge { surely: edge.surely && surely, ..*edge }));
+            }
+            _ => {}
+        }
+    }
+
+    /// Data that a road reaches, the most sensitive first.
+    fn data(&mut self, road: &Road, powers: Powers) {
+        let effects = self.effects;
+        let by_access = powers.has(Powers::ACCESS);
+        if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
+            if let Thing::Resource(id) = thing {
+                self.resource(road, id, by_access);
+            } else if by_access {
+                self.other_thing(road, thing);
+            }
+            return;
+        }
+        let resources = self.resources(road);
+        if by_access {
+            self.other_things(road, resources);
+        }
+        let mut last: Option<(ServiceId, bool, bool)> = None;
+        for id in effects.reachable(self.who, road.name(), resources, road.at) {
+            let Some(it) = effects.estate().get(id) else { continue };
+            let confidential = it.sensitivity == Some(Sensitivity::Confidential);
+            let impact = if confidential { Impact::ConfidentialData } else { Impact::DataOrSecrets };
+            // The confidential come first, so nothing that follows is worse.
+            if !self.matters(impact, false) {
+                break;
+            }
+            // Resources of one kind mostly come together, and a road without actions on one has none on all.
+            let thing = Thing::Resource(id);
+            let key = (effects.service_of(thing), effects.any_case(thing));
+            let empty = match last {
+                Some((service, any_case, empty)) if (service, any_case) == key => empty,
+                _ => {
+                    let acts = effects.acts(self.actions(road), key.0, Default::default(), key.1);
+                    let empty = !by_access && acts.all.iter().all(|act| on_data(act.class, None).is_none());
+                    last = Some((key.0, key.1, empty));
+                    empty
+                }
+            };
+            if !empty {
+                self.resource(road, id, by_access);
+            }
+        }
+    }
+
+    fn resource(&mut self, road: &Road, id: ResourceId, by_access: bool) {
+        let effects = self.effects;
+        let thing = Thing::Resource(id);
+        let sensitivity = effects.estate().get(id).and_then(|it| it.sensitivity);
+        let services = [Some(effects.service_of(thing)), by_access.then_some(ACCESS_SERVICE)];
+        for service in services.into_iter().flatten() {
+            let acts = self.acts(road, service, On::There(thing));
+            for act in &acts.all {
+                let wanted = service != ACCESS_SERVICE || act.class == Some(ActionClass::Access);
+                let Some(impact) = on_data(act.class, sensitivity).filter(|_| wanted) else { continue };
+                if !self.matters(impact, false) {
+                    continue;
+                }
+                let verdict = self.ask(road, act, On::There(thing));
+                self.found(impact, verdict, false, || {
+                    Doing::data(act, effects.estate().id(id), impact == Impact::ConfidentialData, verdict, thing)
+                });
+                if verdict == Verdict::Yes {
+                    return;
+                }
+            }
+        }
+    }
+
+    /// Things that are neither data nor code, whose access may be changed.
+    fn other_things(&mut self, road: &Road, resources: ResourcesId) {
+        let effects = self.effects;
+        if let Some(only) = effects.only(resources) {
+            if effects.lies_at_place(only, road.at) {
+                self.other_thing(road, only);
+            }
+            return;
+        }
+        // What takes everything takes scopes too, which is worse.
+        if effects.takes_everything(resources) {
+            return;
+        }
+        let groups: Vec<GroupId> = effects.estate().all::<GroupId>().map(|(id, _)| id).collect();
+        for group in groups {
+            let thing = Thing::Group(group);
+            if effects.lies_at_place(thing, road.at) && effects.takes(resources, thing) {
+                self.other_thing(road, thing);
+            }
+        }
+    }
+
+    fn other_thing(&mut self, road: &Road, thing: Thing) {
+        let principal = match thing {
+            Thing::Group(id) => Principal::Group(id),
+            Thing::User(id) => Principal::User(id),
+            _ => return,
+        };
+        if principal == self.who {
+            return;
+        }
+        for act in &self.acts(road, ACCESS_SERVICE, On::There(thing)).all {
+            if act.class == Some(ActionClass::Access) {
+                let verdict = self.ask(road, act, On::There(thing));
+                if verdict != Verdict::No {
+                    self.edges.push(Edge { to: principal, surely: verdict == Verdict::Yes, control: true });
+                }
+            }
+        }
+    }
+
+    /// Where a road names a kind of which nothing was gathered at its place, it is judged as if there were some.
+    fn as_if_there_were_some(&mut self, road: &Road) {
+        let effects = self.effects;
+        if !self.matters(Impact::DataOrSecrets, true) || matches!(road.via, Via::Admission { .. }) {
+            return;
+        }
+        for (kind, name) in effects.kinds_named(road) {
+            let service = effects.service(&kind);
+            if effects.services_at(road.at).contains(&service) || service == ACCESS_SERVICE {
+                continue;
+            }
+            for opening in effects.openings(self.who, road.at) {
+                let new = match &name {
+                    Some(name) => New { label: name.clone(), within: opening },
+                    None => effects.fresh_thing(&kind, opening),
+                };
+                for act in &self.acts(road, service, On::New(&new)).all {
+                    if on_data(act.class, None).is_none() || !effects.takes_new(self.resources(road), &new) {
+                        continue;
+                    }
+                    let verdict = self.ask(road, act, On::New(&new));
+                    self.found(Impact::DataOrSecrets, verdict, true, || {
+                        Doing::unseen(act, &kind, opening.map(|it| effects.estate().label(it)), verdict, new.clone())
+                    });
+                }
+            }
+        }
+    }
+}
+
+/// Whether an action of a class is control of all functions or identities, done to all of them.
+fn controls_all(service: ServiceId, class: Option<ActionClass>) -> bool {
+    match class {
+        Some(ActionClass::Code) => service == FUNCTION,
+        Some(ActionClass::Identity) => service == IDENTITY,
+        _ => false,
+    }
+}
+
+/// Whether an action of a class is control of the one function, identity or key that it is done to.
+fn controls_one(service: ServiceId, class: Option<ActionClass>) -> bool {
+    match class {
+        Some(ActionClass::Code) => service == FUNCTION,
+        Some(ActionClass::Identity | ActionClass::Secret) => service == IDENTITY || service == KEY,
+        Some(ActionClass::Read) => service == KEY,
+        Some(ActionClass::Access) => true,
+        _ => false,
+    }
+}
+
+fn place_label(effects: &Effects<'_>, place: At) -> Option<String> {
+    match place {
+        At::Everywhere => None,
+        At::Thing(thing) => Some(effects.estate().label(thing)),
+    }
+}
+
+impl<'e> Effects<'e> {
+    /// Whether a road has no condition.
+    pub(crate) fn is_plain(&self, road: &Road) -> bool {
+        let conditions = &self.estate().statement(road.statement).conditions;
+        conditions.is_empty() && road.grant().is_none_or(|id| self.estate().grant(id).conditions.is_empty())
+    }
+
+    /// Whether what a road says holds for somebody on something.
+    pub(crate) fn road_holds(&self, who: Principal, road: &Road, on: On<'_>, given: &Context) -> Truth {
+        let statement = self.estate().statement(road.statement);
+        let more = road.grant().map_or(&[][..], |id| &self.estate().grant(id).conditions);
+        self.holds(who, on, given, statement.conditions.iter().chain(more))
+    }
+
+    /// Resources that a road of a name takes and that somebody may get at by it, the most sensitive first.
+    pub(crate) fn reachable(
+        &self,
+        who: Principal,
+        name: Principal,
+        resources: ResourcesId,
+        at: At,
+    ) -> Vec<ResourceId> {
+        // What is given to everybody needs no side of the resource.
+        if self.is_of_everybody(name) {
+            return self.taken(resources, at).resources().to_vec();
+        }
+        self.within_reach(who, resources, at).iter().collect()
+    }
+
+    /// The same in parts that are kept: of somebody's own account, and of others.
+    pub(crate) fn taken_parts(
+        &self,
+        who: Principal,
+        name: Principal,
+        resources: ResourcesId,
+        at: At,
+    ) -> Vec<Arc<crate::access::Taken>> {
+        if self.is_of_everybody(name) {
+            return vec![self.taken(resources, at)];
+        }
+        self.within_reach(who, resources, at).parts(|| self.taken(resources, at))
+    }
+
+    /// The verdict on a question about a thing.
+    pub fn may(&self, who: Principal, action: &str, on: Thing) -> Verdict {
+        let action = self.action(action);
+        self.verdict(&Question { principal: who, action: &action, on, given: self.given(who) })
+    }
+}

@@ -1,0 +1,252 @@
+//! The ways in of a function: everybody who can make it run, by whichever road (access-model §6).
+
+use rustc_hash::FxHashSet;
+
+use super::circles::narrowed;
+use super::{Because, Caller, Circles, Exposed, Exposure, faces_internet};
+use crate::access::{Access, Context, Verdict};
+use crate::effect::Effects;
+use crate::estate::{
+    Attempt, Attribute, Effect, EndpointId, FunctionId, KeyReach, Network, Principal, Shows, Thing, TriggerId,
+};
+
+/// By what somebody gets in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Through {
+    /// An endpoint, direct or behind a gateway.
+    Endpoint(EndpointId),
+    /// Invoking it, as the decision allows.
+    Invoking,
+    /// Writing to the source of a trigger.
+    Source(TriggerId),
+}
+
+/// A way in: somebody who makes a function run.
+#[derive(Debug, Clone)]
+pub struct WayIn<'e> {
+    /// By what.
+    pub through: Through,
+    /// Who, how surely, and why.
+    pub caller: Caller<'e>,
+    /// In which circles they are, from where they can reach it.
+    pub circles: Circles,
+}
+
+/// All ways into a function.
+#[derive(Debug, Clone)]
+pub struct WaysIn<'e> {
+    /// The function.
+    pub function: FunctionId,
+    /// Each, by what lets in and then by who.
+    pub all: Vec<WayIn<'e>>,
+}
+
+impl<'e> WaysIn<'e> {
+    /// How wide the function is open.
+    pub fn exposed(&self) -> Exposed {
+        self.all.iter().fold(Exposed::INSIDE, |widest, way| widest.wider(way.exposed(self.function)))
+    }
+
+    /// How surely somebody who bears these names makes it run.
+    pub fn verdict(&self, names: &[Principal]) -> Verdict {
+        let theirs = self.all.iter().filter(|way| names.contains(&way.caller.who));
+        theirs.map(|way| way.caller.verdict).max().unwrap_or(Verdict::No)
+    }
+}
+
+impl WayIn<'_> {
+    /// How wide it is open.
+    pub fn exposed(&self, function: FunctionId) -> Exposed {
+        let endpoint = match self.through {
+            Through::Endpoint(id) => Some(id),
+            Through::Invoking | Through::Source(_) => None,
+        };
+        let through = Some((function, endpoint));
+        self.circles.iter().fold(Exposed::INSIDE, |widest, &(to, verdict)| {
+            let surely = verdict == Verdict::Yes;
+            let surely_to = if surely { to } else { Exposure::Insiders };
+            widest.wider(Exposed { to, surely, surely_to, through })
+        })
+    }
+}
+
+impl<'e> Effects<'e> {
+    /// All ways into a function; none where it is switched off.
+    pub fn ways_in(&self, function: FunctionId) -> WaysIn<'e> {
+        let mut ways = WaysIn { function, all: Vec::new() };
+        if !self.may_run(function) {
+            return ways;
+        }
+        self.by_endpoints(&mut ways);
+        ways.all.extend(self.invoking(function).into_iter().map(WayIn::invoking));
+        self.by_managing(&mut ways);
+        for &trigger in self.estate().triggers_of(function) {
+            for feeder in self.feeders(trigger) {
+                ways.all.extend(self.feeding_as(feeder.who, trigger).map(|caller| WayIn::source(trigger, caller)));
+            }
+        }
+        ways
+    }
+
+    /// The ways of those who are more than insiders, in one pass over what may let such in.
+    pub(crate) fn strangers_ways(&self, function: FunctionId) -> WaysIn<'e> {
+        let mut ways = WaysIn { function, all: Vec::new() };
+        if !self.may_run(function) {
+            return ways;
+        }
+        self.by_endpoints(&mut ways);
+        for who in self.strangers_on(Thing::Function(function)) {
+            ways.all.extend(self.invoking_as(who, function).into_iter().map(WayIn::invoking));
+        }
+        self.by_managing(&mut ways);
+        for &trigger in self.estate().triggers_of(function) {
+            let Some(source) = self.live_source(trigger) else { continue };
+            for who in self.strangers_on(source) {
+                ways.all.extend(self.feeding_as(who, trigger).map(|caller| WayIn::source(trigger, caller)));
+            }
+        }
+        ways
+    }
+
+    /// The ways by which somebody makes a function run that are not the decision's own: endpoints that let in one of
+    /// their names, sources that they may write to, tries that got through, keys that manage. Where only some networks
+    /// reach an endpoint, from there.
+    pub fn other_ways(&self, who: Principal, function: FunctionId, given: &Context) -> Vec<(WayIn<'e>, Verdict)> {
+        let names = self.names(who);
+        let decided = |way: &WayIn<'_>| matches!(way.caller.because, Because::Decision(_));
+        let all = self.ways_in(function).all.into_iter();
+        let theirs = all.filter(|way| names.contains(&way.caller.who) && !decided(way));
+        let reached = |way: &WayIn<'_>| match way.through {
+            Through::Endpoint(id) => {
+                let network = self.estate().get(id).map(|it| &it.network);
+                network.map_or(Verdict::No, |network| within(network, given))
+            }
+            Through::Invoking | Through::Source(_) => Verdict::Yes,
+        };
+        let with_verdict = theirs.map(|way| (way.caller.verdict.min(reached(&way)), way));
+        with_verdict.filter(|(verdict, _)| *verdict != Verdict::No).map(|(verdict, way)| (way, verdict)).collect()
+    }
+
+    /// Who can make a function run, at the widest.
+    pub fn exposure(&self, function: FunctionId) -> Exposed {
+        self.strangers_ways(function).exposed()
+    }
+
+    /// Who gets through an endpoint, at the widest.
+    pub fn exposure_at(&self, id: EndpointId) -> Exposed {
+        let Some(endpoint) = self.estate().get(id) else { return Exposed::INSIDE };
+        let mut ways = WaysIn { function: endpoint.function, all: Vec::new() };
+        self.by_endpoint(id, &mut ways);
+        ways.exposed()
+    }
+
+    /// Who gets through an endpoint, and what tries of it showed.
+    pub fn ways_at(&self, id: EndpointId) -> Vec<WayIn<'e>> {
+        let Some(endpoint) = self.estate().get(id) else { return Vec::new() };
+        let mut ways = WaysIn { function: endpoint.function, all: Vec::new() };
+        self.by_endpoint(id, &mut ways);
+        ways.all
+    }
+
+    fn by_endpoints(&self, ways: &mut WaysIn<'e>) {
+        for &id in self.estate().endpoints_of(ways.function) {
+            self.by_endpoint(id, ways);
+        }
+    }
+
+    fn by_endpoint(&self, id: EndpointId, ways: &mut WaysIn<'e>) {
+        let Some(endpoint) = self.estate().get(id) else { return };
+        let way = |caller| WayIn::endpoint(id, &endpoint.network, caller);
+        let callers = self.callers_at(id);
+        let known = callers.iter().any(|it| it.who == Principal::Anyone && it.verdict == Verdict::Yes);
+        ways.all.extend(callers.into_iter().map(way));
+        // What a try shows to be open is open.
+        if !known && let Some((place, verdict)) = self.tried_open(id) {
+            let caller = Caller::new(Principal::Anyone, verdict, Exposure::Anyone, Because::Tried(place));
+            ways.all.push(way(caller));
+        }
+    }
+
+    /// The latest try of an endpoint that got through without a credential, where no later one by the same method was
+    /// turned away; and how sure it is that it did.
+    pub fn tried_open(&self, id: EndpointId) -> Option<(usize, Verdict)> {
+        let estate = self.estate();
+        let all = estate.attempts();
+        let of_it = || self.tries_of(id).map(|place| (place, &all[place]));
+        let is_outdated = |attempt: &Attempt| {
+            let later = |other: &Attempt| other.method == attempt.method && other.at > attempt.at;
+            of_it().any(|(_, other)| later(other) && estate.shows(other) == Shows::TurnedAway)
+        };
+        let open = of_it().filter(|(_, attempt)| estate.shows(attempt) > Shows::Unclear && !is_outdated(attempt));
+        let best = open.max_by_key(|(_, attempt)| {
+            (estate.shows(attempt), attempt.at, std::cmp::Reverse(estate.text(attempt.method)))
+        });
+        best.map(|(place, attempt)| {
+            let sure = estate.shows(attempt) == Shows::Through;
+            (place, if sure { Verdict::Yes } else { Verdict::Depends })
+        })
+    }
+
+    /// An admin key also invokes whatever is below what it opens.
+    fn by_managing(&self, ways: &mut WaysIn<'e>) {
+        for (key, verdict) in self.keys_opening(ways.function, KeyReach::Admin) {
+            let who = Principal::Key(key);
+            let caller = Caller::new(who, verdict, Exposure::KeyHolders, Because::Manages);
+            ways.all.push(WayIn::invoking(caller));
+        }
+    }
+}
+
+/// Whether a call comes from where an endpoint can be reached.
+fn within(network: &Network, given: &Context) -> Verdict {
+    match (network, given.get(Attribute::CallerNetwork)) {
+        (_, _) if faces_internet(network) => Verdict::Yes,
+        (Network::Listed(nets), Some(from)) => {
+            Verdict::from(crate::access::is_in(nets, from))
+        }
+        _ => Verdict::Depends,
+    }
+}
+
+impl<'e> WayIn<'e> {
+    fn endpoint(id: EndpointId, network: &Network, caller: Caller<'e>) -> Self {
+        let circles = caller.circles.iter().map(|&(to, verdict)| (narrowed(to, network), verdict)).collect();
+        Self { through: Through::Endpoint(id), caller, circles }
+    }
+
+    fn invoking(caller: Caller<'e>) -> Self {
+        Self { through: Through::Invoking, circles: caller.circles.clone(), caller }
+    }
+
+    pub(crate) fn source(trigger: TriggerId, caller: Caller<'e>) -> Self {
+        Self { through: Through::Source(trigger), circles: caller.circles.clone(), caller }
+    }
+}
+
+impl Access<'_> {
+    /// The names by which strangers, services and holders of keys and tokens may be given something on a thing.
+    pub(crate) fn strangers_on(&self, on: Thing) -> Vec<Principal> {
+        let estate = self.estate();
+        let given = self.strangers_with_grants();
+        if given.is_empty() && self.admissions_on(on).is_empty() {
+            return Vec::new();
+        }
+        let mut all: Vec<Principal> = given.to_vec();
+        for &id in self.admissions_on(on) {
+            let admission = estate.admission(id);
+            if estate.statement(admission.statement).effect == Effect::Allow {
+                for &who in estate.list(admission.to) {
+                    match who {
+                        Principal::Group(group) => all.extend(self.everybody_in(group)),
+                        other => all.push(other),
+                    }
+                }
+            }
+        }
+        all.retain(|who| !matches!(who, Principal::User(_) | Principal::Identity(_) | Principal::Group(_)));
+        let mut seen = FxHashSet::default();
+        all.retain(|who| seen.insert(*who));
+        all.sort_unstable();
+        all
+    }
+}
