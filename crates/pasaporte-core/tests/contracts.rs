@@ -2,7 +2,7 @@
 
 mod support;
 
-use pasaporte_core::access::Access;
+use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Aspect, Standing};
 use pasaporte_core::estate::*;
 use pasaporte_core::pattern::Pattern;
@@ -117,7 +117,7 @@ fn how_what_is_deployed_stands(#[case] declares: &str, #[case] checks: &str, #[c
     route(&mut world, "r", check, "/sail", &["GET"]);
     contract(&mut world, &[&format!("GET /sail: {declares}")]);
     let estate = world.finish();
-    let held = Access::new(&estate).held_contracts();
+    let held = Effects::new(&estate).held_contracts();
     assert_eq!(held.operations[0].standing, expected);
     assert_eq!(held.operations[0].answered_by.len(), 1);
 }
@@ -144,7 +144,7 @@ fn which_endpoints_answer(#[case] operation: &str, #[case] expected: &[&str], #[
     world.builder.get_mut(off).unwrap().state = State::Disabled;
     contract(&mut world, &[operation]);
     let estate = world.finish();
-    let held = Access::new(&estate).held_contracts().operations.remove(0);
+    let held = Effects::new(&estate).held_contracts().operations.remove(0);
     let answered: Vec<&str> = held.answered_by.iter().map(|id| estate.id(*id)).collect();
     assert_eq!((answered.as_slice(), held.standing), (expected, standing));
 }
@@ -167,7 +167,7 @@ fn what_a_contract_does_not_speak_of(
     route(&mut world, "r", Check::Identity, path, methods);
     contract(&mut world, &["GET /sail: key", "POST /sail: key"]);
     let estate = world.finish();
-    let unspoken = Access::new(&estate).held_contracts().unspoken;
+    let unspoken = Effects::new(&estate).held_contracts().unspoken;
     let words = |names: &[Name]| names.iter().map(|name| estate.text(*name)).collect::<Vec<_>>();
     let told: Vec<(Vec<&str>, Vec<&str>)> =
         unspoken.iter().map(|it| (words(&it.needed), words(&it.spare))).collect();
@@ -190,7 +190,7 @@ fn a_gateway_may_call_a_function_by_another_path() {
     let id: ContractId = world.builder.mention("it");
     world.builder.get_mut(id).unwrap().of = of;
     let estate = world.finish();
-    let held = Access::new(&estate).held_contracts();
+    let held = Effects::new(&estate).held_contracts();
     let answered: Vec<&str> = held.operations[0].answered_by.iter().map(|id| estate.id(*id)).collect();
     assert_eq!(answered, ["same"]);
     let unspoken: Vec<&str> = held.unspoken.iter().map(|it| estate.id(it.endpoint)).collect();
@@ -217,7 +217,7 @@ fn drift(
 ) -> Vec<(String, Aspect, bool)> {
     let mut estate = side(deployed);
     estate.set_declared(side(declared));
-    let all = Access::new(&estate).drift();
+    let all = Effects::new(&estate).drift();
     all.into_iter().map(|it| (estate.label(it.thing), it.aspect, it.surely_weaker)).collect()
 }
 
@@ -321,7 +321,7 @@ fn what_drifted(#[case] deployed: &'static str, #[case] declared: &'static str, 
 
 #[test]
 fn nothing_drifts_from_what_nobody_declared() {
-    assert!(Access::new(&side(change("none"))).drift().is_empty());
+    assert!(Effects::new(&side(change("none"))).drift().is_empty());
 }
 
 /// What a try shows, by method and status.
@@ -356,7 +356,7 @@ proptest! {
         route(&mut world, "r", Check::None, &route_path, &["GET"]);
         contract(&mut world, &[&format!("GET {operation}:")]);
         let estate = world.finish();
-        let held = Access::new(&estate).held_contracts();
+        let held = Effects::new(&estate).held_contracts();
         let answered = !held.operations[0].answered_by.is_empty();
         // The same by another way: a blank is one segment, which has no slash in it.
         let under = |prefix: &str, path: &str| {

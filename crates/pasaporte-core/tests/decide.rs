@@ -311,10 +311,11 @@ fn what_is_given_to_a_name_is_given_to_all_who_bear_it() {
     assert_eq!(ask(&access, stranger, READ, table).verdict, Verdict::No);
     assert_eq!(ask(&access, role, "table/list", table).verdict, Verdict::Yes);
     assert_eq!(ask(&access, Principal::Anyone, "table/list", table).verdict, Verdict::No);
-    // The function's side admits anyone; a principal of another account needs its own side as well.
+    // What is given to everybody needs no second side.
     assert_eq!(ask(&access, role, INVOKE, function).verdict, Verdict::Yes);
     assert_eq!(ask(&access, Principal::Anyone, INVOKE, function).verdict, Verdict::Yes);
-    assert_eq!(ask(&access, stranger, INVOKE, function).verdict, Verdict::No);
+    assert_eq!(ask(&access, stranger, INVOKE, function).verdict, Verdict::Yes);
+    assert_eq!(ask(&access, stranger, "table/list", table).verdict, Verdict::Yes);
 }
 
 #[test]

@@ -83,7 +83,7 @@ fn allows_denies_and_ceilings_are_told_in_turn() {
     });
     assert_eq!(
         told,
-        "if second factor is true; unless token audience is web; within ceiling:unnamed-1 if token issuer is \
+        "if second factor is true; unless token audience is web; within ceiling:over/identity:role if token issuer is \
          marivela.example"
     );
 }
@@ -96,7 +96,7 @@ fn a_ceiling_may_deny_on_a_condition() {
         let no = when(w, deny(&["*"]), Attribute::TokenIssuer, "partner.example");
         w.ceiling(Bounded::Identity(id), &[allow(&["*"]), no]);
     });
-    assert_eq!(told, "within ceiling:unnamed-1 unless token issuer is partner.example");
+    assert_eq!(told, "within ceiling:over/identity:role unless token issuer is partner.example");
 }
 
 /// Caller and table of two accounts; the grant's condition and the access list's.

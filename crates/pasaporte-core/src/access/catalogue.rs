@@ -31,6 +31,8 @@ const COMMON: &[(&str, ActionClass)] = &[
 #[derive(Debug)]
 pub struct Catalogue {
     lines: Vec<Line>,
+    /// How many at the end every estate shares.
+    common: usize,
 }
 
 /// A line: which services, which of their operations, and the class of those.
@@ -72,14 +74,27 @@ impl Catalogue {
         });
         let own = own.into_iter().filter_map(|(pattern, class)| Line::new(pattern.text(), class));
         let common = COMMON.iter().filter_map(|(text, class)| Line::new(text, *class));
-        Self { lines: own.chain(common).collect() }
+        Self { lines: own.chain(common).collect(), common: COMMON.len() }
     }
 
     /// The class of an action: that of the first line that matches; none where no line does.
     pub fn class(&self, action: &str, any_case: bool) -> Option<ActionClass> {
+        self.line(action, any_case).map(|(_, class)| class)
+    }
+
+    /// The place of the first line that matches an action, and its class.
+    pub(crate) fn line(&self, action: &str, any_case: bool) -> Option<(usize, ActionClass)> {
         let (service, operation) = action.split_once('/')?;
-        let line = self.of_service(service, any_case).find(|line| matches(&line.operation, operation, any_case));
-        line.map(|line| line.class)
+        let fits = |line: &&Line| {
+            matches(&line.service, service, any_case) && matches(&line.operation, operation, any_case)
+        };
+        let mut lines = self.lines.iter().enumerate();
+        lines.find(|(_, line)| fits(line)).map(|(at, line)| (at, line.class))
+    }
+
+    /// Whether a line is one that every estate shares.
+    pub(crate) fn is_common(&self, line: usize) -> bool {
+        line < self.lines.len() && line >= self.lines.len() - self.common
     }
 
     /// The lines about a service, in order.

@@ -114,8 +114,13 @@ impl<'e> Access<'e> {
 
     /// Whether one side is enough between a principal and a thing.
     pub(crate) fn takes_one_side(&self, principal: Principal, on: Thing) -> bool {
+        self.is_one_side_enough(principal, On::There(on))
+    }
+
+    /// Whether one side is enough between a principal and something that may be there.
+    pub(crate) fn is_one_side_enough(&self, principal: Principal, on: On<'_>) -> bool {
         let (nothing, given) = (Action::default(), Context::default());
-        Case::new(self, principal, &nothing, On::There(on), &given).needs() == Needs::EitherSide
+        Case::new(self, principal, &nothing, on, &given).needs() == Needs::EitherSide
     }
 
     /// Whether actions on the thing take upper and lower case as one.

@@ -86,14 +86,15 @@ impl Access<'_> {
         self.candidates_but(holders, |actions| self.assume.may_be_picked_by(actions), on, for_all)
     }
 
-    /// The verdict on a name; for a group the best of its own and its members'.
+    /// The verdict on a name; for a group the best of its members'.
     pub(crate) fn best_of(&self, who: Principal, action: &Action, on: Thing, given: &Context) -> Verdict {
         let may = |principal| self.verdict(&Question { principal, action, on, given });
-        match (who, may(who)) {
-            (Principal::Group(group), here) if here != Verdict::Yes => {
-                self.everybody_in(group).into_iter().map(may).max().unwrap_or(here).max(here)
+        match who {
+            // What is given to a group is what its members have of it; of one that is not there, nobody knows who they are.
+            Principal::Group(group) if self.estate.get(group).is_some() => {
+                self.everybody_in(group).into_iter().map(may).max().unwrap_or(Verdict::No)
             }
-            (_, here) => here,
+            _ => may(who),
         }
     }
 

@@ -25,7 +25,8 @@ impl Action {
         &self.text
     }
 
-    pub(super) fn is_picked_by(&self, actions: ActionsId, any_case: bool) -> bool {
+    /// Whether a choice picks the action where case counts, or where it does not.
+    pub(crate) fn is_picked_by(&self, actions: ActionsId, any_case: bool) -> bool {
         let bits = if any_case { self.any_case.as_ref().unwrap_or(&self.exact) } else { &self.exact };
         let index = actions.index();
         bits.get(index / 64).is_some_and(|word| word & (1 << (index % 64)) != 0)

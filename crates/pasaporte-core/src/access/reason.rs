@@ -231,6 +231,26 @@ impl Ground<'_> {
 }
 
 impl Access<'_> {
+    /// Whether something allows it by a name of somebody's own, or of a group of theirs, and not only as it allows
+    /// everybody who is more.
+    pub(crate) fn is_by_own_name(&self, who: Principal, answer: &Answer<'_>) -> bool {
+        let wider = |name: Principal| match who {
+            Principal::Anyone => false,
+            Principal::SignedIn => self.is_of_anyone(name),
+            _ => self.is_of_everybody(name),
+        };
+        let allows = answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False);
+        allows.into_iter().any(|ground| match ground.via {
+            Via::Grant { name, .. } => !wider(name),
+            // The statement may name both.
+            Via::Admission { admission, .. } => {
+                let to = self.estate().list(self.estate().admission(admission).to);
+                self.names(who).iter().any(|name| to.contains(name) && !wider(*name))
+            }
+            Via::Ceiling(_) => false,
+        })
+    }
+
     /// A statement in one line: "allow bucket/read, bucket/write on bucket:tides if …".
     pub fn wording(&self, id: StatementId) -> String {
         let estate = self.estate();

@@ -209,7 +209,8 @@ impl Access<'_> {
                     let scope = self.estate.get(account);
                     scope.is_none_or(|scope| scope.cross_account == CrossAccount::OneSide)
                 }
-                AccountOf::Unnamed | AccountOf::Unknown => true,
+                AccountOf::Unknown => true,
+                AccountOf::Unnamed => false,
             }
         };
         let open =

@@ -1,6 +1,6 @@
 //! Actions that stand for all: of a kind of thing, one action of each sort that statements tell apart.
 //!
-//! Two actions are of one sort where the same patterns match them and the catalogue gives them the same class; then
+//! An action is a service, a slash and an operation, which has no slash. Two actions are of one sort where the same patterns match them and the catalogue gives them the same class; then
 //! whatever the decision says of one it says of the other. So a question about all actions of a kind is a question
 //! about a handful of them. Actions that a pattern or a line of the catalogue names in full are sorts of their own.
 
@@ -25,12 +25,26 @@ pub struct Act {
     pub class: Option<ActionClass>,
     /// Whether nobody named it: it stands for what a wildcard takes.
     pub is_wild: bool,
+    /// Whether no statement names it and no line of the estate's own catalogue: it is a word that every estate shares.
+    pub is_common: bool,
+    /// The place of the line of the catalogue that gives its class: what is most usual comes first.
+    line: usize,
 }
 
 impl Act {
+    /// An action that a statement names.
+    pub(crate) fn said(action: Arc<Action>, class: Option<ActionClass>) -> Self {
+        Self { action, class, is_wild: false, is_common: false, line: 0 }
+    }
+
     /// How bad its class is to have, the worst first.
     pub fn rank(&self) -> u8 {
         self.class.map_or(UNKNOWN_RANK, ActionClass::rank)
+    }
+
+    /// The worst to have first; of those that are as bad what has a name, then what is most usual, then by name.
+    pub(super) fn order(&self) -> (u8, bool, usize, &str) {
+        (self.rank(), self.is_wild, self.line, self.action.text())
     }
 }
 
@@ -86,18 +100,21 @@ impl Effects<'_> {
             self.catalogue().of_service(&name, any_case).map(|line| &line.operation).collect();
         let (listed, first): (Vec<&Pattern>, Vec<&Pattern>) =
             lines.into_iter().partition(|line| line.as_literal().is_some());
-        let mut strings: FxHashSet<String> =
+        let said: FxHashSet<String> =
             named.into_iter().filter_map(Pattern::as_literal).map(str::to_owned).collect();
+        let mut strings = said.clone();
         strings.extend(listed.into_iter().filter_map(Pattern::as_literal).map(|text| format!("{start}{text}")));
-        if &*name == ACCESS {
-            strings.insert(format!("{ACCESS}/write"));
-        }
-        let is_taken = |text: &String| self.selects(own, text, any_case);
+        // An operation has no slash: what looks as if it had one is a service that nobody has.
+        let is_action = |text: &String| text.len() > start.len() && !text[start.len()..].contains('/');
+        let is_taken = |text: &String| is_action(text) && self.selects(own, text, any_case);
         let mut complete = true;
         let mut acts: Vec<Act> = Vec::new();
-        let mut add = |text: &str, is_wild| {
-            let class = self.catalogue().class(text, any_case);
-            acts.push(Act { action: self.action(text), class, is_wild });
+        let mut add = |text: &str, is_wild: bool| {
+            let line = self.catalogue().line(text, any_case);
+            let class = line.map(|(_, class)| class);
+            let line = line.map_or(usize::MAX, |(at, _)| at);
+            let is_common = !is_wild && !said.contains(text) && self.catalogue().is_common(line);
+            acts.push(Act { action: self.action(text), class, is_wild, is_common, line });
         };
         let open = own.any().iter().any(|id| wild.contains(&estate.pattern(*id)));
         if open {
@@ -105,11 +122,8 @@ impl Effects<'_> {
             complete = found.complete;
             found.strings.iter().filter(|text| is_taken(text)).for_each(|text| add(text, true));
         }
-        strings.iter().filter(|text| text.len() > start.len() && is_taken(text)).for_each(|text| add(text, false));
-        acts.sort_by(|one, other| {
-            let order = |act: &Act| (act.rank(), act.is_wild);
-            order(one).cmp(&order(other)).then_with(|| one.action.text().cmp(other.action.text()))
-        });
+        strings.iter().filter(|text| is_taken(text)).for_each(|text| add(text, false));
+        acts.sort_by(|one, other| one.order().cmp(&other.order()));
         if !complete {
             self.unbounded.lock().expect("nobody panics while holding it").insert(name);
         }
@@ -156,10 +170,7 @@ impl Effects<'_> {
                 }
             }
         }
-        all.sort_by(|one, other| {
-            let order = |act: &Act| (act.rank(), act.is_wild);
-            order(one).cmp(&order(other)).then_with(|| one.action.text().cmp(other.action.text()))
-        });
+        all.sort_by(|one, other| one.order().cmp(&other.order()));
         all
     }
 

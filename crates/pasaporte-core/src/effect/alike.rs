@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use super::{Effects, Road, ServiceId};
 use crate::access::Verdict;
 use crate::estate::{
-    AccountOf, At, Attribute, Check, Condition, Effect, EndpointId, FunctionId, KeyId, Principal, StatementId, Thing,
+    AccountOf, At, Attribute, Check, Condition, Effect, EndpointId, FunctionId, KeyId, Principal, ResourceId, StatementId, Thing,
 };
 use crate::reach::Service;
 
@@ -107,6 +107,14 @@ impl Effects<'_> {
     /// Case that counts, and case that does not where some account takes it so.
     pub(crate) fn cases(&self) -> impl Iterator<Item = bool> + use<> {
         [false].into_iter().chain(self.ignores_case_somewhere().then_some(true))
+    }
+
+    /// Whether the account of any resource is not known.
+    pub(crate) fn accounts_are_unknown(&self) -> bool {
+        *self.accounts_are_unknown.get_or_init(|| {
+            let mut all = self.estate().all::<ResourceId>();
+            all.any(|(id, _)| self.account_of(Thing::Resource(id)) == AccountOf::Unknown)
+        })
     }
 
     /// Whether a statement on any resource denies something.

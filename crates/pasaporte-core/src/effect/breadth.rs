@@ -221,7 +221,7 @@ impl Effects<'_> {
         }
         labels.retain(|label| is_wanted(label));
         let mut all: Vec<Wide> = Vec::new();
-        for opening in self.openings(who, road.at) {
+        for opening in self.openings(who, road) {
             for label in &labels {
                 let new = New { label: label.clone(), within: opening };
                 if self.takes_new(resources, &new) {
@@ -257,7 +257,7 @@ impl Effects<'_> {
             return self.things_reached(who, road, Some(&name));
         }
         let mut all = self.things_reached(who, road, None);
-        let scopes = self.scopes_at(who, road.at).into_iter().map(Thing::Scope);
+        let scopes = self.scopes_at(who, road).into_iter().map(Thing::Scope);
         all.extend(scopes.filter(|thing| self.lies_at_place(*thing, road.at) && self.takes(resources, *thing)));
         all
     }
@@ -272,7 +272,7 @@ impl Effects<'_> {
         all.extend(data.filter(|thing| is_wanted(self.service_of(*thing))));
         for service in [super::FUNCTION, super::IDENTITY, super::KEY] {
             if is_wanted(service) {
-                for place in self.places(who, road.at) {
+                for place in self.places(who, road) {
                     all.extend(self.things_taken_of(service, resources, place));
                 }
             }
@@ -366,7 +366,7 @@ impl Effects<'_> {
         let others = opposition.as_deref().map_or(Others::default(), |it| self.others_on(Some(it), None));
         let actions = self.estate().statement(road.statement).actions;
         let mut best: Option<(New, Act, Verdict)> = None;
-        for opening in self.openings(who, road.at) {
+        for opening in self.openings(who, road) {
             let new = self.fresh_thing(kind, opening);
             let acts = self.acts(actions, service, others, self.any_case_on(On::New(&new)));
             for act in acts.all.iter().filter(|act| wanted(act)) {
@@ -431,7 +431,7 @@ impl Effects<'_> {
     fn count_plainly(&self, who: Principal, road: &Road, service: ServiceId) -> (usize, usize) {
         let resources = self.estate().statement(road.statement).resources;
         if [super::FUNCTION, super::IDENTITY, super::KEY].contains(&service) {
-            let places = self.places(who, road.at).into_iter();
+            let places = self.places(who, road).into_iter();
             return (places.map(|place| self.things_of(service, place).len()).sum(), 0);
         }
         let name = self.service_name(service);
@@ -450,7 +450,7 @@ impl Effects<'_> {
     pub(crate) fn things_at_places(&self, who: Principal, road: &Road, kind: &str) -> Vec<Thing> {
         let service = self.service(kind);
         let mut all: Vec<Thing> = Vec::new();
-        for place in self.places(who, road.at) {
+        for place in self.places(who, road) {
             all.extend(self.things_of(service, place));
             if ![super::FUNCTION, super::IDENTITY, super::KEY].contains(&service) {
                 let here = self.resources_at(place).map(Thing::Resource);

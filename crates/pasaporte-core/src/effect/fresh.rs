@@ -76,19 +76,26 @@ impl Effects<'_> {
 
     /// Where something can be made so that a grant at a place takes it in and its holder may get at it: the place
     /// itself, or the accounts below it that are the holder's own or need no side of theirs.
-    pub(crate) fn openings(&self, who: Principal, at: At) -> Vec<Option<Thing>> {
+    pub(crate) fn openings(&self, who: Principal, road: &Road) -> Vec<Option<Thing>> {
         let estate = self.estate();
-        let scope = match at {
+        let scope = match road.at {
             At::Everywhere => None,
             At::Thing(Thing::Scope(scope)) => Some(scope),
             // Nothing is made in a thing.
             At::Thing(_) => return Vec::new(),
         };
-        let home = self.home(who);
+        // What is given to everybody needs no second side.
+        let home = if self.is_of_everybody(road.name()) { None } else { self.home(who) };
         if let Some(scope) = scope
-            && estate.tree().account(scope) != AccountOf::Unnamed
+            && let account @ (AccountOf::Known(_) | AccountOf::Unknown) = estate.tree().account(scope)
         {
-            return vec![Some(Thing::Scope(scope))];
+            let reached = match (account, home) {
+                (AccountOf::Known(there), Some(AccountOf::Known(home))) => {
+                    there == home || self.fresh.open_accounts.contains(&there)
+                }
+                _ => true,
+            };
+            return reached.then_some(Some(Thing::Scope(scope))).into_iter().collect();
         }
         let below = |account: ScopeId| scope.is_none_or(|scope| estate.tree().is_within(account, scope));
         let mut all: Vec<Option<Thing>> = Vec::new();
@@ -113,12 +120,12 @@ impl Effects<'_> {
 
 impl Effects<'_> {
     /// The places where a grant's holder may get at things that it takes in.
-    pub(crate) fn places(&self, who: Principal, at: At) -> Vec<At> {
-        match at {
+    pub(crate) fn places(&self, who: Principal, road: &Road) -> Vec<At> {
+        match road.at {
             At::Thing(Thing::Scope(_)) | At::Everywhere => {
-                self.openings(who, at).into_iter().map(|place| place.map_or(at, At::Thing)).collect()
+                self.openings(who, road).into_iter().map(|place| place.map_or(road.at, At::Thing)).collect()
             }
-            At::Thing(_) => vec![at],
+            At::Thing(_) => vec![road.at],
         }
     }
 
@@ -134,15 +141,16 @@ impl Effects<'_> {
 
     /// The scopes at a place that somebody may get at by a side of their own: their account's, or all where that does
     /// not matter.
-    pub(crate) fn scopes_at(&self, who: Principal, at: At) -> Vec<ScopeId> {
+    pub(crate) fn scopes_at(&self, who: Principal, road: &Road) -> Vec<ScopeId> {
         let estate = self.estate();
+        let at = road.at;
         if let At::Thing(place) = at
             && !matches!(place, Thing::Scope(_))
         {
             return Vec::new();
         }
         let mut all = Vec::new();
-        for place in self.places(who, at) {
+        for place in self.places(who, road) {
             match place {
                 At::Thing(Thing::Scope(scope)) => {
                     all.push(scope);
@@ -159,7 +167,7 @@ impl Effects<'_> {
                     _ => true,
                 }
         });
-        if self.home(who).is_none() {
+        if self.home(who).is_none() || self.is_of_everybody(road.name()) {
             all.extend(above);
         }
         let mut seen = rustc_hash::FxHashSet::default();

@@ -31,6 +31,7 @@ use crate::reach::Service;
 pub use acts::{ACCESS, Act, Acts};
 pub use breadth::{Bearer, Breadth, Wide};
 pub use harm::{Harm, Impact};
+pub(crate) use acts::Others;
 pub(crate) use opposed::{Opposes, Opposition};
 pub use roads::Road;
 
@@ -62,6 +63,7 @@ pub struct Effects<'e> {
     open_functions: OnceLock<Box<[(FunctionId, Verdict)]>>,
     people_at: Mutex<FxHashMap<(ServiceId, At), (usize, Option<Thing>)>>,
     denies_on_resources: OnceLock<bool>,
+    accounts_are_unknown: OnceLock<bool>,
     now: Context,
 }
 
@@ -113,6 +115,7 @@ impl<'e> Effects<'e> {
             open_functions: OnceLock::new(),
             people_at: Mutex::default(),
             denies_on_resources: OnceLock::new(),
+            accounts_are_unknown: OnceLock::new(),
             now: Context::at(estate.as_of()),
             access,
         }

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::acts::Others;
+use super::acts::{Act, Others};
 use super::harm::on_data;
 use super::{ACCESS_SERVICE, Effects, FUNCTION, IDENTITY, KEY, ServiceId};
 use crate::access::Via;
@@ -119,6 +119,24 @@ impl<'e> Effects<'e> {
         all.dedup();
         all.retain(|service| self.has_any(actions, *service));
         all
+    }
+
+    /// The actions that roads name, each once, with its service.
+    pub(crate) fn actions_named(&self, roads: &[Road]) -> Vec<(ServiceId, Act)> {
+        let estate = self.estate();
+        let mut texts: Vec<&str> = Vec::new();
+        for road in roads {
+            let picked = estate.actions_picked(estate.statement(road.statement).actions);
+            texts.extend(picked.any().iter().filter_map(|id| estate.pattern(*id).as_literal()));
+        }
+        texts.sort_unstable();
+        texts.dedup();
+        let named = texts.into_iter().filter_map(|text| {
+            let (service, _) = text.split_once('/')?;
+            let service = self.service(service);
+            Some((service, Act::said(self.action(text), self.catalogue().class(text, false))))
+        });
+        named.collect()
     }
 
     /// The roads of a principal that take a thing in.

@@ -154,13 +154,13 @@ impl Effects<'_> {
             1 => String::new(),
             steps => format!(" in {steps} steps"),
         };
-        let perhaps = if surely { "" } else { " perhaps" };
+        let perhaps = if surely { "" } else { "perhaps " };
         let then = match last {
             Principal::Identity(id) if last != who => self.direct_words(id),
             _ => None,
         };
         let then = then.map_or_else(String::new, |then| format!(", which may {then}"));
-        Some(format!("{verb} {name}{through}{perhaps}{then}"))
+        Some(format!("{perhaps}{verb} {name}{through}{then}"))
     }
 
     /// The worst that an identity may do itself, in words.
@@ -178,8 +178,11 @@ impl Effects<'_> {
 
     /// The most telling of what a survey found, and how many more there are like it.
     fn say(&self, survey: &Survey<'_, '_>) -> Option<String> {
-        let key = |it: &Doing| (it.verdict != Verdict::Yes, it.what.clone(), it.label.clone(), it.act.rank(), it.act.is_wild, it.act.action.text().to_owned());
-        let first = survey.doings.iter().min_by_key(|it| key(it))?;
+        let first = survey.doings.iter().min_by(|one, other| {
+            let key = |it: &Doing| (it.verdict != Verdict::Yes, it.what.clone());
+            let by_label = || one.label.cmp(&other.label);
+            key(one).cmp(&key(other)).then_with(by_label).then_with(|| one.act.order().cmp(&other.act.order()))
+        })?;
         let action = first.action();
         let label = &first.label;
         let text = match &first.what {

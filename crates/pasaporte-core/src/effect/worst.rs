@@ -317,7 +317,7 @@ impl<'a, 'e> Survey<'a, 'e> {
             (Some(Thing::Scope(scope)), _) => vec![scope],
             (Some(_), _) => Vec::new(),
             _ if matches!(road.via, Via::Admission { .. }) => Vec::new(),
-            (None, at) => effects.scopes_at(self.who, at),
+            (None, _) => effects.scopes_at(self.who, road),
         };
         scopes.retain(|scope| {
             let here = match road.at {
@@ -378,7 +378,7 @@ impl<'a, 'e> Survey<'a, 'e> {
             if !self.matters(Impact::ControlsAccess, false) && self.wanted.is_none() {
                 return;
             }
-            for place in effects.places(self.who, road.at) {
+            for place in effects.places(self.who, road) {
                 for thing in effects.things_taken_of(service, resources, place) {
                     self.single(road, service, thing, own, by_access);
                 }
@@ -393,7 +393,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
         let effects = self.effects;
         let kind = effects.service_name(service);
-        for opening in effects.openings(self.who, road.at) {
+        for opening in effects.openings(self.who, road) {
             let place = opening.map_or(At::Everywhere, At::Thing);
             let new = effects.fresh_thing(&kind, opening);
             if !effects.takes_new(self.resources(road), &new) {
@@ -621,7 +621,7 @@ impl<'a, 'e> Survey<'a, 'e> {
             if effects.services_at(road.at).contains(&service) || service == ACCESS_SERVICE {
                 continue;
             }
-            for opening in effects.openings(self.who, road.at) {
+            for opening in effects.openings(self.who, road) {
                 let new = match &name {
                     Some(name) => New { label: name.clone(), within: opening },
                     None => effects.fresh_thing(&kind, opening),

@@ -31,6 +31,12 @@ impl Effects<'_> {
             let verdict = self.verdict(&Question { principal: who, action, on, given: &given });
             (verdict != Verdict::No).then_some(Circle { exposure, verdict, given })
         };
+        if let Principal::Group(_) = who {
+            let given = Context::at(self.estate().as_of());
+            let verdict = self.best_of(who, action, on, &given);
+            let circle = Circle { exposure: Exposure::Insiders, verdict, given };
+            return (verdict != Verdict::No).then_some(circle).into_iter().collect();
+        }
         let is_crowd = match who {
             Principal::Anyone | Principal::SignedIn | Principal::Service(_) => true,
             Principal::Account(account) => self.is_foreign(account, on),
@@ -38,7 +44,22 @@ impl Effects<'_> {
         };
         if !is_crowd {
             let given = Context::at(self.estate().as_of());
-            return found(given, self.circle(who, on)).into_iter().collect();
+            let own = self.circle(who, on);
+            // Whoever is not of the estate may call from anywhere, or only from where conditions name.
+            let anywhere = match own {
+                Exposure::Insiders => return found(given, own).into_iter().collect(),
+                _ => given
+                    .with(Attribute::CallerNetwork, Known::Elsewhere)
+                    .with(Attribute::SourceResource, Known::Foreign)
+                    .with(Attribute::AccountOfSource, Known::Foreign),
+            };
+            let named = self.named_in_conditions(who, action, on).networks.into_iter();
+            let from = named.map(|net| {
+                let circle = if is_private(&net) { Exposure::Insiders } else { own.max(Exposure::Outsider) };
+                (anywhere.instead(Attribute::CallerNetwork, Known::Network(net)), circle)
+            });
+            let all: Vec<(Context, Exposure)> = std::iter::once((anywhere.clone(), own)).chain(from).collect();
+            return all.into_iter().filter_map(|(given, circle)| found(given, circle)).collect();
         }
         let widest = match who {
             Principal::Service(_) => Exposure::Outsider,

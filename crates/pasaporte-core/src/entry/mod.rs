@@ -274,6 +274,8 @@ impl<'e> Effects<'e> {
             (Some(_), Some(_)) => Verdict::No,
             (Some(keys), None) if keys.ids.is_empty() && !keys.unnamed => Verdict::No,
             _ if made_for_it => Verdict::Yes,
+            // Whoever accepts what that issuer signs knows its keys.
+            (None, _) if !verifier.issuers.is_empty() && token.issuer.is_some() => Verdict::Yes,
             _ => Verdict::Depends,
         }
     }
@@ -306,6 +308,7 @@ impl<'e> Effects<'e> {
             return Vec::new();
         }
         if let Principal::Token(verifier) = who
+            && self.is_by_own_name(who, &answer)
             && let Some((token, passes)) = self.public_token_for(verifier)
         {
             return vec![Caller::with_public_token(token, passes.min(verdict))];

@@ -4,7 +4,7 @@ use rustc_hash::FxHashSet;
 
 use super::circles::narrowed;
 use super::{Because, Caller, Circles, Exposed, Exposure, faces_internet};
-use crate::access::{Access, Context, Verdict};
+use crate::access::{Access, Context, Question, Verdict};
 use crate::effect::Effects;
 use crate::estate::{
     Attempt, Attribute, Effect, EndpointId, FunctionId, KeyReach, Network, Principal, Shows, Thing, TriggerId,
@@ -45,12 +45,6 @@ impl<'e> WaysIn<'e> {
     /// How wide the function is open.
     pub fn exposed(&self) -> Exposed {
         self.all.iter().fold(Exposed::INSIDE, |widest, way| widest.wider(way.exposed(self.function)))
-    }
-
-    /// How surely somebody who bears these names makes it run.
-    pub fn verdict(&self, names: &[Principal]) -> Verdict {
-        let theirs = self.all.iter().filter(|way| names.contains(&way.caller.who));
-        theirs.map(|way| way.caller.verdict).max().unwrap_or(Verdict::No)
     }
 }
 
@@ -108,14 +102,36 @@ impl<'e> Effects<'e> {
         ways
     }
 
+    /// Whether somebody makes a function run, by whichever way.
+    pub fn enters(&self, who: Principal, function: FunctionId, given: &Context) -> Verdict {
+        let question = Question { principal: who, action: self.invoke(), on: Thing::Function(function), given };
+        let decided = if self.may_run(function) { self.verdict(&question) } else { Verdict::No };
+        let others = self.other_ways(who, function, given).into_iter();
+        others.map(|(_, verdict)| verdict).fold(decided, Verdict::max)
+    }
+
     /// The ways by which somebody makes a function run that are not the decision's own: endpoints that let in one of
     /// their names, sources that they may write to, tries that got through, keys that manage. Where only some networks
     /// reach an endpoint, from there.
     pub fn other_ways(&self, who: Principal, function: FunctionId, given: &Context) -> Vec<(WayIn<'e>, Verdict)> {
+        if !self.may_run(function) {
+            return Vec::new();
+        }
+        let mut ways = WaysIn { function, all: Vec::new() };
+        self.by_endpoints(&mut ways);
+        self.by_managing(&mut ways);
+        // Whoever has a public token may do what its holders may.
+        let tokens = self.strangers_on(Thing::Function(function)).into_iter();
+        for token in tokens.filter(|who| matches!(who, Principal::Token(_))) {
+            ways.all.extend(self.invoking_as(token, function).into_iter().map(WayIn::invoking));
+        }
+        // What a group may write counts only for those of it who may.
+        for &trigger in self.estate().triggers_of(function) {
+            ways.all.extend(self.feeding_as(who, trigger).map(|caller| WayIn::source(trigger, caller)));
+        }
         let names = self.names(who);
         let decided = |way: &WayIn<'_>| matches!(way.caller.because, Because::Decision(_));
-        let all = self.ways_in(function).all.into_iter();
-        let theirs = all.filter(|way| names.contains(&way.caller.who) && !decided(way));
+        let theirs = ways.all.into_iter().filter(|way| names.contains(&way.caller.who) && !decided(way));
         let reached = |way: &WayIn<'_>| match way.through {
             Through::Endpoint(id) => {
                 let network = self.estate().get(id).map(|it| &it.network);

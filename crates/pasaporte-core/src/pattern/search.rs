@@ -282,7 +282,7 @@ pub struct Samples {
     pub complete: bool,
 }
 
-/// One string of each sort among those that begin with `start` and go on: strings are of one sort where the same
+/// One string of each sort among those that begin with `start` and go on without another slash: strings are of one sort where the same
 /// patterns of `whole` match them, and the same pattern of `first` is the first that matches what follows `start`.
 /// None of the strings is one of `taken`, which are told apart by themselves.
 pub fn samples(
@@ -315,7 +315,7 @@ pub fn samples(
     let (mut at, mut work) = (0, 0);
     while at < reached.len() {
         // The letter that no pattern names comes first, so that a string says no more than it must.
-        for (letter, from) in search.letters.iter().rev() {
+        for (letter, from) in search.letters.iter().rev().filter(|(letter, _)| *letter != '/') {
             work += search.words + 1;
             if work > MOST_WORK {
                 samples.complete = false;

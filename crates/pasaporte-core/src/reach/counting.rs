@@ -6,9 +6,9 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Act, Service, act_of};
 use crate::access::{New, On, Taken, Verdict};
-use crate::effect::{ACCESS, Act as Sort, Effects, Opposes, Opposition, Road, ServiceId};
+use crate::effect::{ACCESS, Act as Sort, Effects, Opposes, Opposition, Others, Road, ServiceId};
 use crate::estate::{
-    ActionClass, At, FunctionId, Id, IdentityId, KeyId, Principal, ResourceId, Sensitivity, Thing,
+    AccountOf, ActionClass, At, FunctionId, Id, IdentityId, KeyId, Principal, ResourceId, Sensitivity, Thing,
 };
 
 /// What counting came to.
@@ -39,6 +39,8 @@ pub(super) struct Counting<'a, 'e> {
     who: Principal,
     opposition: Option<Arc<Opposition>>,
     services: FxHashMap<ServiceId, (Vec<Counted>, Vec<Road>)>,
+    /// The actions that some road names: each is counted by all roads that have it.
+    named: Vec<(ServiceId, Sort)>,
     by_ways_in: FxHashSet<ServiceId>,
     idle: Vec<Road>,
 }
@@ -50,12 +52,14 @@ impl<'a, 'e> Counting<'a, 'e> {
             effects,
             who,
             services: FxHashMap::default(),
+            named: Vec::new(),
             by_ways_in: FxHashSet::default(),
             idle: Vec::new(),
         }
     }
 
     pub(super) fn take(&mut self, roads: &[Road]) {
+        self.named = self.effects.actions_named(roads);
         for road in roads {
             let mut counts = false;
             for service in self.effects.services_of(road) {
@@ -81,11 +85,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         }
         let service = self.effects.service(FunctionId::KIND);
         self.by_ways_in.insert(service);
-        let invoke = Sort {
-            action: self.effects.action(crate::access::INVOKE),
-            class: Some(ActionClass::Invoke),
-            is_wild: false,
-        };
+        let invoke = Sort::said(self.effects.action(crate::access::INVOKE), Some(ActionClass::Invoke));
         let (acts, _) = self.services.entry(service).or_default();
         let at = place_of(acts, &invoke);
         match acts[at].chunks.last_mut() {
@@ -107,8 +107,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         if by_sort {
             let others = effects.others_on(self.opposition.as_deref(), None);
             for any_case in effects.cases() {
-                let acts = effects.acts(effects.estate().statement(road.statement).actions, service, others, any_case);
-                for sort in &acts.all {
+                for sort in &self.sorts(road, service, others, any_case) {
                     let opposes = effects.opposes(self.opposition.as_deref(), &sort.action);
                     if opposes == Opposes::Everywhere {
                         continue;
@@ -129,8 +128,7 @@ impl<'a, 'e> Counting<'a, 'e> {
             for thing in things {
                 let others = effects.others_on(self.opposition.as_deref(), Some(thing));
                 let any_case = effects.any_case(thing);
-                let acts = effects.acts(effects.estate().statement(road.statement).actions, service, others, any_case);
-                for sort in &acts.all {
+                for sort in &self.sorts(road, service, others, any_case) {
                     counts |= self.ask(road, service, sort, &[thing], any_case);
                 }
             }
@@ -141,6 +139,20 @@ impl<'a, 'e> Counting<'a, 'e> {
             roads.push(*road);
         }
         counts
+    }
+
+    /// The sorts of actions that a road has of a service, and what it has of those that other roads name.
+    fn sorts(&self, road: &Road, service: ServiceId, others: Others, any_case: bool) -> Vec<Sort> {
+        let actions = self.effects.estate().statement(road.statement).actions;
+        let mut all: Vec<Sort> = self.effects.acts(actions, service, others, any_case).all.to_vec();
+        let named = self.named.iter().filter(|(of, sort)| *of == service && sort.action.is_picked_by(actions, any_case));
+        for (_, sort) in named {
+            let known = |it: &Sort| !super::stands_for_class(it) && it.action.text() == sort.action.text();
+            if !all.iter().any(known) {
+                all.push(sort.clone());
+            }
+        }
+        all
     }
 
     /// Whether a road gives an action on things that are made tomorrow.
@@ -162,13 +174,14 @@ impl<'a, 'e> Counting<'a, 'e> {
         let named = effects.kinds_named(road);
         let labels = named.iter().filter(|(kind, _)| **kind == *name).filter_map(|(_, label)| label.clone());
         let labels: Vec<Box<str>> = std::iter::once(effects.fresh_thing(name, None).label).chain(labels).collect();
-        'all: for within in effects.openings(self.who, road.at) {
+        'all: for within in effects.openings(self.who, road) {
             for label in &labels {
                 let new = New { label: label.clone(), within };
                 if effects.any_case_on(On::New(&new)) != any_case || !effects.takes_new(resources, &new) {
                     continue;
                 }
-                let here = match unopposed {
+                let sure = unopposed && self.suffices(road, On::New(&new));
+                let here = match sure {
                     true => Verdict::Yes,
                     false => effects.gives(self.who, road, &sort.action, On::New(&new)),
                 };
@@ -191,32 +204,44 @@ impl<'a, 'e> Counting<'a, 'e> {
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let mut chunks: Vec<Chunk> = Vec::new();
+        let (mut asked, mut counts) = (Vec::new(), false);
         let name = effects.service_name(service);
         if is_own(&name) {
             let all = effects.takes_new(resources, &effects.fresh_thing(&name, None))
                 && effects.has_no_exceptions(resources)
                 && !effects.has_denies_on_things();
             if all {
-                for place in effects.places(self.who, road.at) {
+                for place in effects.places(self.who, road) {
                     let (count, _) = effects.people_at(service, place);
-                    if count > 0 && effects.case_at(place) == any_case {
-                        chunks.push(Chunk::AllAt { place, count });
+                    if count == 0 || effects.case_at(place) != any_case {
+                        continue;
                     }
+                    let new = New { label: effects.fresh_thing(&name, None).label, within: thing_at(place) };
+                    if self.suffices(road, On::New(&new)) {
+                        chunks.push(Chunk::AllAt { place, count });
+                    } else {
+                        asked.extend(effects.things_of(service, place));
+                    }
+                }
+                if !asked.is_empty() {
+                    counts |= self.ask(road, service, sort, &asked, any_case);
                 }
             } else {
                 let things = effects.things_reached_by(self.who, road, service);
                 return self.ask(road, service, sort, &things, any_case);
             }
         } else {
+            let one_by_one = !self.counts_by_parts(road) || effects.denies_on_resources();
             for part in effects.taken_parts(self.who, road.name(), resources, road.at) {
                 // In accounts that differ in whether case counts, and where something on a thing may deny, each is asked.
-                if effects.ignores_case_somewhere() || effects.denies_on_resources() {
+                if effects.ignores_case_somewhere() || one_by_one {
                     let of_kind = |id: &ResourceId| effects.service_of(Thing::Resource(*id)) == service;
                     let things: Vec<Thing> =
                         part.resources().iter().filter(|id| of_kind(id)).map(|id| Thing::Resource(*id)).collect();
                     let mixed = things.iter().any(|thing| effects.any_case(*thing) != any_case);
-                    if mixed || effects.denies_on_resources() {
-                        return self.ask(road, service, sort, &things, any_case);
+                    if mixed || one_by_one {
+                        counts |= self.ask(road, service, sort, &things, any_case);
+                        continue;
                     }
                 }
                 let kind = effects.estate().name(&name);
@@ -227,12 +252,30 @@ impl<'a, 'e> Counting<'a, 'e> {
             }
         }
         if chunks.is_empty() {
-            return false;
+            return counts;
         }
         let (acts, _) = self.services.entry(service).or_default();
         let at = place_of(acts, sort);
         acts[at].chunks.extend(chunks);
         true
+    }
+
+    /// Whether all that a road takes in a part may be done, without asking of each: its account is known, and what is
+    /// of others needs no side of theirs.
+    fn counts_by_parts(&self, road: &Road) -> bool {
+        let effects = self.effects;
+        let resources = effects.estate().statement(road.statement).resources;
+        let is_known = match self.who {
+            Principal::Outside(_) => false,
+            Principal::Account(id) => effects.estate().get(id).is_some(),
+            who => !matches!(effects.home(who), Some(AccountOf::Unknown | AccountOf::Unnamed)),
+        };
+        is_known && effects.only(resources).is_none() && !effects.accounts_are_unknown()
+    }
+
+    /// Whether what a road gives needs nothing from the other side.
+    fn suffices(&self, road: &Road, on: On<'_>) -> bool {
+        self.effects.is_of_everybody(road.name()) || self.effects.is_one_side_enough(self.who, on)
     }
 
     /// Asks about things one by one.
@@ -359,6 +402,13 @@ fn settle(effects: &Effects<'_>, who: Principal, service: ServiceId, counted: Co
     act
 }
 
+fn thing_at(place: At) -> Option<Thing> {
+    match place {
+        At::Thing(thing) => Some(thing),
+        At::Everywhere => None,
+    }
+}
+
 /// Whether a thing is among what a road takes in a part: of an account's own, or of others.
 fn in_part(effects: &Effects<'_>, who: Principal, road: &Road, part: &Taken, thing: Thing) -> bool {
     let Thing::Resource(id) = thing else { return false };
@@ -385,9 +435,8 @@ fn is_own(name: &str) -> bool {
 fn place_of(acts: &mut Vec<Counted>, sort: &Sort) -> usize {
     let same = |counted: &Counted| {
         let act = &counted.act;
-        act.is_wild == sort.is_wild
-            && act.class == sort.class
-            && (sort.is_wild || *act.action == *sort.action.text())
+        let whole = super::stands_for_class(sort);
+        act.is_wild == whole && if whole { act.class == sort.class } else { *act.action == *sort.action.text() }
     };
     acts.iter().position(same).unwrap_or_else(|| {
         acts.push(Counted { act: act_of(sort), chunks: Vec::new() });

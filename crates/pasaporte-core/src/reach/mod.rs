@@ -54,7 +54,7 @@ pub struct Act {
     pub action: Box<str>,
     /// Its class; none where no line of the catalogue knows it.
     pub class: Option<ActionClass>,
-    /// Whether it stands for all that a wildcard takes of its class.
+    /// Whether it stands for all of its class that nobody named.
     pub is_wild: bool,
     /// On how many things it is surely allowed.
     pub surely: usize,
@@ -140,12 +140,17 @@ impl Effects<'_> {
     }
 }
 
+/// Whether an action is told by its class: no statement names it.
+fn stands_for_class(sort: &Sort) -> bool {
+    sort.is_wild || sort.is_common
+}
+
 /// An act that nothing was counted for yet.
 fn act_of(sort: &Sort) -> Act {
     Act {
         action: sort.action.text().into(),
         class: sort.class,
-        is_wild: sort.is_wild,
+        is_wild: stands_for_class(sort),
         surely: 0,
         perhaps: 0,
         confidential: 0,

@@ -76,6 +76,9 @@ fn of_crowds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, wanted: impl Fn(P
 fn may_act(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, id: IdentityId, who: Principal, exposed: Exposed) {
     let thing = Thing::Identity(id);
     let answer = decided(audit, id, who);
+    if !audit.effects().is_by_own_name(who, &answer) {
+        return;
+    }
     let environment = audit.environment_of(Principal::Identity(id));
     let raised = Raised::judged(thing, audit.harm(id), exposed, environment)
         .sure(if exposed.surely { Sureness::Certain } else { Sureness::Conditional })
@@ -167,16 +170,17 @@ fn other_services<'e>(audit: &Audit<'e>, id: IdentityId) -> Vec<(String, Answer<
     let estate = audit.estate();
     let access = audit.effects();
     let given = audit.now();
-    let others = access.strangers_on(Thing::Identity(id)).into_iter().filter(|who| match who {
+    let is_other = |who: &Principal| match who {
         Principal::Service(name) => estate.text(*name) != RUNNER_SERVICE,
         _ => false,
-    });
+    };
+    let others = access.strangers_on(Thing::Identity(id)).into_iter().filter(is_other);
     others
-        .map(|principal| {
+        .filter_map(|principal| {
             let on = Thing::Identity(id);
             let answer = access.decide(&Question { principal, action: access.assume(), on, given: &given });
-            (estate.principal_label(principal), answer)
+            let told = answer.is_possible() && access.is_by_own_name(principal, &answer);
+            told.then(|| (estate.principal_label(principal), answer))
         })
-        .filter(|(_, answer)| answer.is_possible())
         .collect()
 }

@@ -14,6 +14,9 @@ use pasaporte_core::access::{Access, Answer, Context, Known, Question, Verdict};
 use pasaporte_core::estate::*;
 use pasaporte_core::pattern::Pattern;
 
+pub mod naive;
+pub mod recipe;
+
 pub struct World {
     pub builder: Builder,
     file: FileId,
@@ -27,6 +30,7 @@ pub struct Line {
     actions: Vec<String>,
     but: Vec<String>,
     resources: Vec<String>,
+    but_on: Vec<String>,
     conditions: Vec<Condition>,
 }
 
@@ -36,6 +40,7 @@ pub fn allow(actions: &[&str]) -> Line {
         actions: actions.iter().map(|each| (*each).to_owned()).collect(),
         but: Vec::new(),
         resources: vec!["*".to_owned()],
+        but_on: Vec::new(),
         conditions: Vec::new(),
     }
 }
@@ -52,6 +57,11 @@ impl Line {
 
     pub fn but(mut self, actions: &[&str]) -> Self {
         self.but = actions.iter().map(|each| (*each).to_owned()).collect();
+        self
+    }
+
+    pub fn but_on(mut self, resources: &[&str]) -> Self {
+        self.but_on = resources.iter().map(|each| (*each).to_owned()).collect();
         self
     }
 
@@ -326,7 +336,7 @@ impl World {
 
     pub fn statement(&mut self, line: &Line) -> StatementId {
         let actions = self.selection(&line.actions, &line.but);
-        let resources = self.selection(&line.resources, &[]);
+        let resources = self.selection(&line.resources, &line.but_on);
         let statement = Statement {
             effect: line.effect,
             actions: self.builder.actions(actions),

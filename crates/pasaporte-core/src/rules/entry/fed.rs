@@ -61,6 +61,9 @@ fn raise(
     let open = severity(harm.impact, exposed.to, audit.environment(function));
     let judged = Raised::judged(Thing::Function(function), harm, exposed, audit.environment(function));
     let answer = audit.effects().answer_about(who, action, source);
+    if !audit.effects().is_by_own_name(who, &answer) {
+        return;
+    }
     let raised = judged
         .at_level(Level::Influence(harm.impact, exposed.to, open.lower()))
         .facet(estate.principal_label(who))

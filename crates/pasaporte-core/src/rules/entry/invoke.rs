@@ -50,6 +50,9 @@ fn open_invoke(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 fn raise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, id: FunctionId, who: Principal, caller: &Caller<'_>) {
     let estate = audit.estate();
     let Because::Decision(answer) = &caller.because else { return };
+    if !audit.effects().is_by_own_name(who, answer) {
+        return;
+    }
     let exposed = caller.circles.iter().fold(Exposed::INSIDE, |widest, &(to, verdict)| {
         let surely = verdict == Verdict::Yes;
         let surely_to = if surely { to } else { Exposure::Insiders };
@@ -70,7 +73,7 @@ fn raise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, id: FunctionId, who: 
         let Some(circle) = circle else { return Told::default() };
         let answer =
             effects.decide(&Question { principal: who, action: effects.invoke(), on, given: &circle.given });
-        let from = narrower(&circle.given, exposed.to);
+        let from = if matches!(who, Principal::Account(_)) { String::new() } else { narrower(&circle.given, exposed.to) };
         let (crowd, depending) = (capitalised(&format!("{}{from}", crowd(audit, who))), depending(audit, &answer));
         let more = more_than_invoking(audit, who, id);
         let told = Told::new(format!("{crowd} may invoke it{depending}.{more}{}", with_what(audit, id)))
@@ -99,7 +102,12 @@ fn more_than_invoking(audit: &Audit<'_>, who: Principal, id: FunctionId) -> Stri
     let acts = effects.acts_on(who, on, |class| {
         !matches!(class, Some(ActionClass::Invoke | ActionClass::List | ActionClass::Read))
     });
-    let may = |act: &&Act| effects.may(who, act.action.text(), on) != Verdict::No && !act.is_wild;
+    let may = |act: &&Act| effects.may(who, act.action.text(), on) != Verdict::No;
+    // What is allowed though nobody named it is everything.
+    if acts.iter().any(|act| act.is_wild && act.class.is_none() && may(&act)) {
+        return " They may do every other action on it as well.".to_owned();
+    }
+    let may = |act: &&Act| !act.is_wild && may(act);
     let mut all: Vec<String> = acts.iter().filter(may).map(|act| act.action.text().to_owned()).collect();
     all.sort_unstable();
     if all.is_empty() { String::new() } else { format!(" They may do {} on it as well.", listed(&all)) }

@@ -69,10 +69,14 @@ fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 ..Exposed::surely(Exposure::Outsider)
             };
             let question = Question { principal: who, action: effects.invoke(), on: Thing::Function(id), given: &circle.given };
+            let answer = effects.decide(&question);
+            if !effects.is_by_own_name(who, &answer) {
+                continue;
+            }
             let raised = Raised::judged(Thing::Function(id), audit.harm_through(id), exposed, audit.environment(id))
                 .sure(sureness(circle.verdict))
                 .facet(estate.principal_label(who).trim_start_matches("service:"))
-                .from(Cause::of(&effects.decide(&question)));
+                .from(Cause::of(&answer));
             raising.raise(&raised, move |audit| tell_unpinned(audit, id, who).unwrap_or_default());
         }
     }
