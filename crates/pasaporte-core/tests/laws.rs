@@ -36,14 +36,18 @@ fn actions() -> Vec<String> {
     let words = ["list", "read", "write", "send", "publish", "put", "delete", "manage", "strange"];
     let mut all: BTreeSet<String> =
         kinds.iter().flat_map(|kind| words.iter().map(move |word| format!("{kind}/{word}"))).collect();
-    for own in ["function/invoke", "function/update", "function/create", "identity/assume", "identity/hand-over"] {
+    for own in
+        ["function/invoke", "function/update", "function/create", "identity/assume", "identity/hand-over"]
+    {
         all.insert(own.to_owned());
     }
     all.extend(["key/create".to_owned(), "secret/read".to_owned()]);
     for pattern in ACTION_PATTERNS {
         for (run, one) in [("", "x"), ("re", "c"), ("write", "r"), ("a", "b")] {
             let drawn = pattern.replace('*', run).replace('?', one);
-            let is_action = |(service, rest): (&str, &str)| !service.is_empty() && !rest.is_empty() && !rest.contains('/');
+            let is_action = |(service, rest): (&str, &str)| {
+                !service.is_empty() && !rest.is_empty() && !rest.contains('/')
+            };
             if drawn.split_once('/').is_some_and(is_action) {
                 all.insert(drawn);
             }
@@ -215,7 +219,8 @@ impl<'e> Second<'e> {
                 for action in self.actions.iter().filter(|action| class(action, ignored) == Some(wanted)) {
                     let service = action.split('/').next().unwrap().to_lowercase();
                     let on_there = there.iter().map(|on| self.naive.decide(who, action, *on, given));
-                    let least = on_there.chain([self.naive.decide_on(who, action, &new, given)]).min().unwrap();
+                    let least =
+                        on_there.chain([self.naive.decide_on(who, action, &new, given)]).min().unwrap();
                     // Of a place that has none only making them is control.
                     let counts = !there.is_empty() || wanted == ActionClass::Code;
                     if least > 0 && counts && service == kind {
@@ -237,10 +242,17 @@ impl<'e> Second<'e> {
             let it = estate.get(door).unwrap();
             // Where an identity is asked for, somebody is who they are, and no wider name of theirs.
             let own = |name: &&Principal| it.check != Check::Identity || **name == who;
-            let through = names.iter().filter(own).map(|name| self.passes(*name, it, given)).max().unwrap_or(0);
+            let through =
+                names.iter().filter(own).map(|name| self.passes(*name, it, given)).max().unwrap_or(0);
             let reached = match (&it.network, given.network) {
                 (Network::Internet, _) => 2,
-                (Network::Listed(_), Some(network)) => if network == PUBLIC { 2 } else { 0 },
+                (Network::Listed(_), Some(network)) => {
+                    if network == PUBLIC {
+                        2
+                    } else {
+                        0
+                    }
+                }
                 _ => 1,
             };
             best = best.max(through.min(reached));
@@ -305,18 +317,28 @@ impl<'e> Second<'e> {
 
     fn passes_check(&self, name: Principal, check: &Check, given: &Given) -> Tri {
         match check {
-            Check::None => if name == Principal::Anyone { 2 } else { 0 },
-            Check::Key(_) => if name == Principal::Key(self.cooked.key) { self.accepted() } else { 0 },
+            Check::None => {
+                if name == Principal::Anyone {
+                    2
+                } else {
+                    0
+                }
+            }
+            Check::Key(_) => {
+                if name == Principal::Key(self.cooked.key) {
+                    self.accepted()
+                } else {
+                    0
+                }
+            }
             Check::Identity => {
                 self.naive.decide(name, "function/invoke", Thing::Function(self.cooked.function), given)
             }
-            Check::Token(_) => {
-                match name {
-                    Principal::Anyone if self.is_public() => 2,
-                    Principal::Token(_) if !self.is_public() => 2,
-                    _ => 0,
-                }
-            }
+            Check::Token(_) => match name {
+                Principal::Anyone if self.is_public() => 2,
+                Principal::Token(_) if !self.is_public() => 2,
+                _ => 0,
+            },
         }
     }
 
@@ -427,7 +449,10 @@ fn said(cooked: &Cooked) -> Vec<String> {
     let say = |it: &Finding| {
         let told = it.told(&audit);
         let (rule, thing) = (it.rule.id, it.label(&cooked.estate));
-        format!("{rule} {thing} {} {} {} {} {}", it.severity, it.sureness, it.fingerprint, told.situation, told.fix)
+        format!(
+            "{rule} {thing} {} {} {} {} {}",
+            it.severity, it.sureness, it.fingerprint, told.situation, told.fix
+        )
     };
     let with_beneath = |it: &Finding| {
         let mut beneath: Vec<String> = it.beneath.iter().map(say).collect();
@@ -441,7 +466,8 @@ fn said(cooked: &Cooked) -> Vec<String> {
 fn is_opening(rule: &str) -> bool {
     let by_family = ["entry/anonymous-", "grant/", "trust/"].iter().any(|start| rule.starts_with(start));
     by_family
-        || ["entry/public-token", "entry/open-invoke", "entry/open-source", "entry/unpinned-source"].contains(&rule)
+        || ["entry/public-token", "entry/open-invoke", "entry/open-source", "entry/unpinned-source"]
+            .contains(&rule)
         || rule == "entry/wide-invoke-grant"
 }
 

@@ -157,7 +157,10 @@ fn the_network_of_a_route_is_the_gateways(#[case] network: Network, #[case] expe
 #[rstest]
 #[case::expired(|key: &mut Key| key.expires = Some(time("2026-01-01")), &[Verdict::Depends])]
 #[case::switched_off(|key: &mut Key| key.state = State::Disabled, &[])]
-fn a_key_that_is_not_accepted_makes_the_route_dead(#[case] change: fn(&mut Key), #[case] expected: &[Verdict]) {
+fn a_key_that_is_not_accepted_makes_the_route_dead(
+    #[case] change: fn(&mut Key),
+    #[case] expected: &[Verdict],
+) {
     let mut gate = Gate::new();
     let key = gate.world.key("old", KeyOf::Function(gate.function), KeyReach::Function, change);
     gate.world.endpoint("direct", gate.function, Check::Key(KeyReach::Function), Network::Internal);

@@ -62,7 +62,8 @@ impl Catalogue {
         // The order in which they are written means nothing: what says most comes first, and of two that say the same
         // the one that is worse to have.
         let mut own: Vec<_> = estate.actions().iter().map(|entry| (&entry.pattern, entry.class)).collect();
-        let letters = |pattern: &Pattern| pattern.text().chars().filter(|each| !matches!(each, '*' | '?')).count();
+        let letters =
+            |pattern: &Pattern| pattern.text().chars().filter(|each| !matches!(each, '*' | '?')).count();
         own.sort_by(|(one, class), (other, other_class)| {
             let wild = |pattern: &Pattern| pattern.as_literal().is_none();
             (wild(one), letters(other), one.text(), class.rank()).cmp(&(

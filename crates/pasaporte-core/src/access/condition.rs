@@ -265,7 +265,9 @@ pub(crate) fn is_in(networks: &[IpNet], known: &Known) -> Truth {
             }
         }),
         Known::Text(text) => match text.parse() {
-            Ok(address) => Truth::from(together.iter().any(|net| net.contains::<&std::net::IpAddr>(&address))),
+            Ok(address) => {
+                Truth::from(together.iter().any(|net| net.contains::<&std::net::IpAddr>(&address)))
+            }
             Err(_) => Truth::Unknown,
         },
         // A stranger's address is not one of a private network.

@@ -19,8 +19,8 @@ use super::profile::{Held, Profiled};
 use super::reason::{Answer, Ground, Needs, Shortfall, Verdict, Via};
 use super::{Access, Action, Context, Known, Truth};
 use crate::estate::{
-    AccountOf, AdmissionId, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal, Statement,
-    StatementId, Thing,
+    AccountOf, AdmissionId, At, Attribute, CaseOfActions, Condition, CrossAccount, Effect, Name, Principal,
+    Statement, StatementId, Thing,
 };
 
 /// May `principal` do `action` on `on`?
@@ -66,13 +66,7 @@ impl<'e> Access<'e> {
     }
 
     /// The decision on something that may not be there yet.
-    pub fn verdict_on(
-        &self,
-        principal: Principal,
-        action: &Action,
-        on: On<'_>,
-        given: &Context,
-    ) -> Verdict {
+    pub fn verdict_on(&self, principal: Principal, action: &Action, on: On<'_>, given: &Context) -> Verdict {
         Case::new(self, principal, action, on, given).weigh(&mut Nothing)
     }
 
@@ -92,7 +86,13 @@ impl<'e> Access<'e> {
 
     /// What the estate itself fixes of an attribute in a question: the caller's account and tags, the tags of the
     /// thing, and the account of a source that is given and that the estate has.
-    pub fn fixed(&self, principal: Principal, on: Thing, attribute: Attribute, given: &Context) -> Option<Known> {
+    pub fn fixed(
+        &self,
+        principal: Principal,
+        on: Thing,
+        attribute: Attribute,
+        given: &Context,
+    ) -> Option<Known> {
         let others = given.without(attribute);
         let nothing = Action::default();
         let case = Case::new(self, principal, &nothing, On::There(on), &others);

@@ -19,16 +19,16 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::estate::{
-    AccountOf, Admission, AdmissionId, Bounded, CaseOfActions, CeilingId, EndpointId, Estate, FunctionId, Grant, GrantId,
-    GroupId, Grouped, Id, IdentityId, Kept, KeyId, PatternId, Principal, ResourceId, ScopeId, SetId,
-    StatementId, Statements, Thing, UserId,
+    AccountOf, Admission, AdmissionId, Bounded, CaseOfActions, CeilingId, EndpointId, Estate, FunctionId,
+    Grant, GrantId, GroupId, Grouped, Id, IdentityId, Kept, KeyId, PatternId, Principal, ResourceId, ScopeId,
+    SetId, StatementId, Statements, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
 pub use becoming::Becoming;
 pub use catalogue::Catalogue;
-pub(crate) use condition::{is_in, is_internet, is_private};
 pub use condition::{Context, Facts, Known};
+pub(crate) use condition::{is_in, is_internet, is_private};
 pub use decide::{New, On, Question};
 pub use holders::Holders;
 pub use picks::Action;
@@ -134,7 +134,8 @@ impl<'e> Access<'e> {
             .keys()
             .filter(|who| !matches!(who, Principal::Identity(_) | Principal::User(_)));
         let membership = names::Membership::new(estate, &population);
-        let grants_by_holder = by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect());
+        let grants_by_holder =
+            by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect());
         let mut access = Self {
             estate,
             everybody: Everybody::new(estate, &membership, &grants_by_holder),
@@ -312,7 +313,8 @@ impl<'e> Access<'e> {
         let in_force = profile.grants.iter().filter(|held| !held.ended);
         let all = in_force.flat_map(|held| self.all_statements(held.statements, held.set));
         let denies = all.map(|contained| contained.statement);
-        let denies = denies.filter(|id| self.estate.statement(*id).effect == crate::estate::Effect::Deny).collect();
+        let denies =
+            denies.filter(|id| self.estate.statement(*id).effect == crate::estate::Effect::Deny).collect();
         (denies, profile.ceilings.clone())
     }
 

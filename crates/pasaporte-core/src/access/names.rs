@@ -5,8 +5,8 @@ use rayon::prelude::*;
 use super::by::By;
 use super::population::Population;
 use crate::estate::{
-    AccountOf, At, Estate, Group, GroupId, Grouped, Identity, IdentityId, List, MemberKind, MembershipRule, Name,
-    Principal, Thing, UserId,
+    AccountOf, At, Estate, Group, GroupId, Grouped, Identity, IdentityId, List, MemberKind, MembershipRule,
+    Name, Principal, Thing, UserId,
 };
 
 /// Who is directly in which group, by listing or by rule.

@@ -190,4 +190,10 @@ macro_rules! peopled {
     )*};
 }
 
-peopled!(FunctionId = functions, IdentityId = identities, KeyId = keys, UserId = users, ResourceId = resources);
+peopled!(
+    FunctionId = functions,
+    IdentityId = identities,
+    KeyId = keys,
+    UserId = users,
+    ResourceId = resources
+);

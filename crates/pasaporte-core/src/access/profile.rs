@@ -1,9 +1,7 @@
 //! All that a question needs to know of a principal, put together once.
 
 use super::Access;
-use crate::estate::{
-    AccountOf, At, CeilingId, GrantId, Id, Principal, SetId, Statements, Thing,
-};
+use crate::estate::{AccountOf, At, CeilingId, GrantId, Id, Principal, SetId, Statements, Thing};
 
 /// A principal's names, what it holds by any of them, and what bounds it.
 #[derive(Debug)]
@@ -100,7 +98,9 @@ impl Access<'_> {
 
     fn find_ceilings(&self, principal: Principal) -> Vec<CeilingId> {
         let (own, scope) = match principal {
-            Principal::Identity(id) => (self.ceilings_of.of(principal), self.estate.scope_of(Thing::Identity(id))),
+            Principal::Identity(id) => {
+                (self.ceilings_of.of(principal), self.estate.scope_of(Thing::Identity(id)))
+            }
             Principal::User(id) => (self.ceilings_of.of(principal), self.estate.scope_of(Thing::User(id))),
             Principal::Account(id) => (&[][..], Some(id)),
             _ => return Vec::new(),

@@ -239,7 +239,8 @@ impl Access<'_> {
             Principal::SignedIn => self.is_of_anyone(name),
             _ => self.is_of_everybody(name),
         };
-        let allows = answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False);
+        let allows =
+            answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False);
         allows.into_iter().any(|ground| match ground.via {
             Via::Grant { name, .. } => !wider(name),
             // The statement may name both.

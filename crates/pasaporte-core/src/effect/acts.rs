@@ -69,7 +69,13 @@ pub(super) type Wanted = (ServiceId, Others, bool);
 
 impl Effects<'_> {
     /// The sorts of actions of a service that a choice takes.
-    pub(crate) fn acts(&self, actions: ActionsId, service: ServiceId, others: Others, any_case: bool) -> Arc<Acts> {
+    pub(crate) fn acts(
+        &self,
+        actions: ActionsId,
+        service: ServiceId,
+        others: Others,
+        any_case: bool,
+    ) -> Arc<Acts> {
         use crate::estate::Id;
         let wanted = (service, others, any_case);
         let slot = &self.acts[actions.index()];
@@ -94,8 +100,9 @@ impl Effects<'_> {
         patterns.sort_unstable();
         patterns.dedup();
         let all = patterns.iter().map(|id| estate.pattern(*id));
-        let (named, wild): (Vec<&Pattern>, Vec<&Pattern>) =
-            all.filter(|pattern| may_begin(pattern, &start, any_case)).partition(|it| it.as_literal().is_some());
+        let (named, wild): (Vec<&Pattern>, Vec<&Pattern>) = all
+            .filter(|pattern| may_begin(pattern, &start, any_case))
+            .partition(|it| it.as_literal().is_some());
         let lines: Vec<&Pattern> =
             self.catalogue().of_service(&name, any_case).map(|line| &line.operation).collect();
         let (listed, first): (Vec<&Pattern>, Vec<&Pattern>) =
@@ -103,7 +110,8 @@ impl Effects<'_> {
         let said: FxHashSet<String> =
             named.into_iter().filter_map(Pattern::as_literal).map(str::to_owned).collect();
         let mut strings = said.clone();
-        strings.extend(listed.into_iter().filter_map(Pattern::as_literal).map(|text| format!("{start}{text}")));
+        strings
+            .extend(listed.into_iter().filter_map(Pattern::as_literal).map(|text| format!("{start}{text}")));
         // An operation has no slash: what looks as if it had one is a service that nobody has.
         let is_action = |text: &String| text.len() > start.len() && !text[start.len()..].contains('/');
         let is_taken = |text: &String| is_action(text) && self.selects(own, text, any_case);
@@ -186,7 +194,8 @@ impl Effects<'_> {
 /// Whether a pattern may match something that begins like that.
 pub(super) fn may_begin(pattern: &Pattern, start: &str, any_case: bool) -> bool {
     let letters = pattern.literal_start();
-    let same = |one: char, other: char| one == other || (any_case && one.to_lowercase().eq(other.to_lowercase()));
+    let same =
+        |one: char, other: char| one == other || (any_case && one.to_lowercase().eq(other.to_lowercase()));
     let agree = letters.chars().zip(start.chars()).all(|(one, other)| same(one, other));
     agree && (pattern.as_literal().is_none() || letters.chars().count() > start.chars().count())
 }

@@ -8,7 +8,8 @@ use rayon::prelude::*;
 use super::{Effects, Road, ServiceId};
 use crate::access::Verdict;
 use crate::estate::{
-    AccountOf, At, Attribute, Check, Condition, Effect, EndpointId, FunctionId, KeyId, Principal, ResourceId, StatementId, Thing,
+    AccountOf, At, Attribute, Check, Condition, Effect, EndpointId, FunctionId, KeyId, Principal, ResourceId,
+    StatementId, Thing,
 };
 use crate::reach::Service;
 

@@ -167,7 +167,13 @@ impl Effects<'_> {
     }
 
     /// Something that a road takes, on which it gives an action: what may be made before what is there.
-    fn widest(&self, who: Principal, road: &Road, action: &Action, service: Option<&str>) -> Option<(Wide, Verdict)> {
+    fn widest(
+        &self,
+        who: Principal,
+        road: &Road,
+        action: &Action,
+        service: Option<&str>,
+    ) -> Option<(Wide, Verdict)> {
         let best_of = |all: Vec<Wide>| {
             let mut best: Option<(Wide, Verdict)> = None;
             for on in all {
@@ -234,7 +240,10 @@ impl Effects<'_> {
             && !matches!(thing, Thing::Scope(_))
         {
             let here = std::iter::once(thing).chain(self.within_thing(thing));
-            all.extend(here.filter(|it| is_wanted(&estate.label(*it)) && self.takes(resources, *it)).map(Wide::There));
+            all.extend(
+                here.filter(|it| is_wanted(&estate.label(*it)) && self.takes(resources, *it))
+                    .map(Wide::There),
+            );
         }
         all
     }
@@ -258,7 +267,9 @@ impl Effects<'_> {
         }
         let mut all = self.things_reached(who, road, None);
         let scopes = self.scopes_at(who, road).into_iter().map(Thing::Scope);
-        all.extend(scopes.filter(|thing| self.lies_at_place(*thing, road.at) && self.takes(resources, *thing)));
+        all.extend(
+            scopes.filter(|thing| self.lies_at_place(*thing, road.at) && self.takes(resources, *thing)),
+        );
         all
     }
 
@@ -344,11 +355,16 @@ impl Effects<'_> {
         let (mut holding, mut all) = (0, 0);
         for bearer in bearers.iter() {
             all += bearer.count;
-            let Some((new, act, verdict)) = self.any_new(bearer.who, road, service, &kind, wanted) else { continue };
+            let Some((new, act, verdict)) = self.any_new(bearer.who, road, service, &kind, wanted) else {
+                continue;
+            };
             holding += bearer.count;
             if best.as_ref().is_none_or(|(known, _)| verdict > known.verdict) {
                 let on = Wide::New(new);
-                best = Some((Breadth { verdict, holders: (0, 0), holder: bearer.who, on, but: Vec::new() }, act));
+                best = Some((
+                    Breadth { verdict, holders: (0, 0), holder: bearer.who, on, but: Vec::new() },
+                    act,
+                ));
             }
         }
         best.map(|(best, act)| (Breadth { holders: (holding, all), ..best }, act))

@@ -24,7 +24,10 @@ impl Fresh {
         // No id may have this letter, and a pattern that asks for it asks for something that cannot be there.
         const LETTER: char = '\u{2423}';
         const LONGEST: usize = 200;
-        let choices = estate.all_resources_picked().map(|(_, it)| it).chain(estate.all_actions_picked().map(|(_, it)| it));
+        let choices = estate
+            .all_resources_picked()
+            .map(|(_, it)| it)
+            .chain(estate.all_actions_picked().map(|(_, it)| it));
         let patterns = choices.flat_map(|choice| choice.any().iter().chain(choice.except()));
         // Longer than what a pattern without `*` may be, so that those which count letters do not take it.
         let longest = patterns
@@ -131,7 +134,8 @@ impl Effects<'_> {
 
     /// Whether a choice takes something that may yet be made.
     pub(crate) fn takes_new(&self, resources: ResourcesId, new: &New) -> bool {
-        self.takes_everything(resources) || self.selects(self.estate().resources_picked(resources), &new.label, false)
+        self.takes_everything(resources)
+            || self.selects(self.estate().resources_picked(resources), &new.label, false)
     }
 
     /// Whether a choice of resources takes nothing out.
@@ -189,7 +193,8 @@ impl Effects<'_> {
         let all = &self.fresh.scopes;
         let from = all.partition_point(|id| tree.place(*id).start < area.start);
         let length = all[from..].partition_point(|id| tree.place(*id).start < area.end);
-        let mut parts: Vec<ScopeId> = all[from..from + length].iter().copied().filter(|id| *id != scope).collect();
+        let mut parts: Vec<ScopeId> =
+            all[from..from + length].iter().copied().filter(|id| *id != scope).collect();
         parts.sort_unstable_by_key(|id| self.estate().id(*id));
         parts
     }
@@ -242,7 +247,8 @@ impl Effects<'_> {
                     Some(name) => name.to_owned(),
                     // Something that the pattern takes: what it begins with, and what no pattern is about.
                     None => {
-                        let rest = pattern.text()[..].replace(['*', '?'], &self.fresh.name[..self.fresh.first()]);
+                        let rest =
+                            pattern.text()[..].replace(['*', '?'], &self.fresh.name[..self.fresh.first()]);
                         if pattern.matches(&rest) { rest } else { start.clone() }
                     }
                 };

@@ -24,14 +24,15 @@ use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
 use crate::access::{Access, Action, Context, Holders, Verdict};
 use crate::estate::{
-    ActionsId, At, EndpointId, Estate, FunctionId, GroupId, Id, IdentityId, KeyId, Principal, ResourceId, Thing,
+    ActionsId, At, EndpointId, Estate, FunctionId, GroupId, Id, IdentityId, KeyId, Principal, ResourceId,
+    Thing,
 };
 use crate::reach::Service;
 
+pub(crate) use acts::Others;
 pub use acts::{ACCESS, Act, Acts};
 pub use breadth::{Bearer, Breadth, Wide};
 pub use harm::{Harm, Impact};
-pub(crate) use acts::Others;
 pub(crate) use opposed::{Opposes, Opposition};
 pub use roads::Road;
 
@@ -81,7 +82,8 @@ impl<'e> Effects<'e> {
         let access = Access::new(estate);
         let mut services: IndexSet<Arc<str>, FxBuildHasher> = IndexSet::default();
         let mut service = |text: &str| {
-            let index = services.get_index_of(text).unwrap_or_else(|| services.insert_full(Arc::from(text)).0);
+            let index =
+                services.get_index_of(text).unwrap_or_else(|| services.insert_full(Arc::from(text)).0);
             ServiceId(index as u32)
         };
         for own in OWN_SERVICES {

@@ -32,7 +32,9 @@ impl Effects<'_> {
     /// What stands against a principal; none where nothing does.
     pub(crate) fn opposition(&self, who: Principal) -> Option<Arc<Opposition>> {
         match who {
-            Principal::Identity(id) => self.opposition[id.index()].get_or_init(|| self.find_opposition(who)).clone(),
+            Principal::Identity(id) => {
+                self.opposition[id.index()].get_or_init(|| self.find_opposition(who)).clone()
+            }
             _ => self.find_opposition(who),
         }
     }

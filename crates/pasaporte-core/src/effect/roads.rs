@@ -7,8 +7,8 @@ use super::harm::on_data;
 use super::{ACCESS_SERVICE, Effects, FUNCTION, IDENTITY, KEY, ServiceId};
 use crate::access::Via;
 use crate::estate::{
-    ActionClass, ActionsId, AdmissionId, At, Effect, Grant, GrantId, Id, Principal, SetId, Statement, StatementId,
-    Thing,
+    ActionClass, ActionsId, AdmissionId, At, Effect, Grant, GrantId, Id, Principal, SetId, Statement,
+    StatementId, Thing,
 };
 
 /// A statement that allows, as somebody holds it.
@@ -24,7 +24,13 @@ pub struct Road {
 
 impl Road {
     /// A statement of a grant.
-    pub fn of_grant(grant: GrantId, it: &Grant, name: Principal, set: Option<SetId>, statement: StatementId) -> Self {
+    pub fn of_grant(
+        grant: GrantId,
+        it: &Grant,
+        name: Principal,
+        set: Option<SetId>,
+        statement: StatementId,
+    ) -> Self {
         Self { via: Via::Grant { grant, name, set }, statement, at: it.at }
     }
 

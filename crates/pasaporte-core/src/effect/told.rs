@@ -77,7 +77,13 @@ impl Doing {
 
     pub(super) fn unseen(act: &Act, kind: &str, place: Option<String>, verdict: Verdict, new: New) -> Self {
         let label = place.map_or(String::new(), |place| format!(" at {place}"));
-        Self { what: What::Unseen { kind: kind.to_owned() }, act: act.clone(), verdict, label, on: To::New(new) }
+        Self {
+            what: What::Unseen { kind: kind.to_owned() },
+            act: act.clone(),
+            verdict,
+            label,
+            on: To::New(new),
+        }
     }
 
     /// The action in words: itself, or what class of action a wildcard takes.
@@ -181,7 +187,10 @@ impl Effects<'_> {
         let first = survey.doings.iter().min_by(|one, other| {
             let key = |it: &Doing| (it.verdict != Verdict::Yes, it.what.clone());
             let by_label = || one.label.cmp(&other.label);
-            key(one).cmp(&key(other)).then_with(by_label).then_with(|| one.act.order().cmp(&other.act.order()))
+            key(one)
+                .cmp(&key(other))
+                .then_with(by_label)
+                .then_with(|| one.act.order().cmp(&other.act.order()))
         })?;
         let action = first.action();
         let label = &first.label;

@@ -16,8 +16,8 @@ use super::told::Doing;
 use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Road, ServiceId};
 use crate::access::{Context, New, On, Question, Truth, Verdict, Via};
 use crate::estate::{
-    ActionClass, At, FunctionId, GroupId, IdentityId, KeyId, KeyReach, Principal, ResourceId, ResourcesId, ScopeId,
-    Sensitivity, Thing,
+    ActionClass, At, FunctionId, GroupId, IdentityId, KeyId, KeyReach, Principal, ResourceId, ResourcesId,
+    ScopeId, Sensitivity, Thing,
 };
 
 /// What somebody may do without becoming anybody else, and whom they may become.
@@ -108,7 +108,9 @@ impl<'e> Effects<'e> {
             };
             let harm = if surely { harm } else { harm.perhaps() };
             let together = best.or(harm);
-            if (together.impact, !together.surely, together.inferred) != (best.impact, !best.surely, best.inferred) {
+            if (together.impact, !together.surely, together.inferred)
+                != (best.impact, !best.surely, best.inferred)
+            {
                 path = steps(&reached, at);
             }
             best = together;
@@ -346,7 +348,9 @@ impl<'a, 'e> Survey<'a, 'e> {
                 if act.class == Some(ActionClass::Access) {
                     let verdict = self.ask(road, act, On::New(&account));
                     let all = self.has_all(road);
-                    self.found(Impact::ControlsAccess, verdict, false, || Doing::access_everywhere(act, all, verdict));
+                    self.found(Impact::ControlsAccess, verdict, false, || {
+                        Doing::access_everywhere(act, all, verdict)
+                    });
                 }
             }
         }
@@ -465,7 +469,8 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
         for act in acts.iter().filter(|act| act.action.text().len() > 1) {
             let control = controls_one(service, act.class) || act.class == Some(ActionClass::Access);
-            let harmless = matches!(act.class, Some(ActionClass::Read | ActionClass::List | ActionClass::Invoke));
+            let harmless =
+                matches!(act.class, Some(ActionClass::Read | ActionClass::List | ActionClass::Invoke));
             if !control && (harmless || !self.matters(Impact::DataOrSecrets, false)) {
                 continue;
             }
@@ -487,7 +492,9 @@ impl<'a, 'e> Survey<'a, 'e> {
     fn control(&mut self, act: &Act, thing: Thing, surely: bool, verdict: Verdict) {
         let effects = self.effects;
         match thing {
-            Thing::Identity(id) => self.edges.push(Edge { to: Principal::Identity(id), surely, control: true }),
+            Thing::Identity(id) => {
+                self.edges.push(Edge { to: Principal::Identity(id), surely, control: true })
+            }
             Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
             Thing::Key(id) => {
                 let direct = effects.of_key(id);
@@ -496,7 +503,8 @@ impl<'a, 'e> Survey<'a, 'e> {
                         Doing::key(act, effects.estate().label(thing), verdict, thing)
                     });
                 }
-                self.edges.extend(direct.edges.iter().map(|edge| Edge { surely: edge.surely && surely, ..*edge }));
+                self.edges
+                    .extend(direct.edges.iter().map(|edge| Edge { surely: edge.surely && surely, ..*edge }));
             }
             _ => {}
         }
@@ -560,7 +568,13 @@ impl<'a, 'e> Survey<'a, 'e> {
                 }
                 let verdict = self.ask(road, act, On::There(thing));
                 self.found(impact, verdict, false, || {
-                    Doing::data(act, effects.estate().id(id), impact == Impact::ConfidentialData, verdict, thing)
+                    Doing::data(
+                        act,
+                        effects.estate().id(id),
+                        impact == Impact::ConfidentialData,
+                        verdict,
+                        thing,
+                    )
                 });
                 if verdict == Verdict::Yes {
                     return;
@@ -632,7 +646,13 @@ impl<'a, 'e> Survey<'a, 'e> {
                     }
                     let verdict = self.ask(road, act, On::New(&new));
                     self.found(Impact::DataOrSecrets, verdict, true, || {
-                        Doing::unseen(act, &kind, opening.map(|it| effects.estate().label(it)), verdict, new.clone())
+                        Doing::unseen(
+                            act,
+                            &kind,
+                            opening.map(|it| effects.estate().label(it)),
+                            verdict,
+                            new.clone(),
+                        )
                     });
                 }
             }

@@ -58,7 +58,8 @@ impl Effects<'_> {
                 let circle = if is_private(&net) { Exposure::Insiders } else { own.max(Exposure::Outsider) };
                 (anywhere.instead(Attribute::CallerNetwork, Known::Network(net)), circle)
             });
-            let all: Vec<(Context, Exposure)> = std::iter::once((anywhere.clone(), own)).chain(from).collect();
+            let all: Vec<(Context, Exposure)> =
+                std::iter::once((anywhere.clone(), own)).chain(from).collect();
             return all.into_iter().filter_map(|(given, circle)| found(given, circle)).collect();
         }
         let widest = match who {
@@ -93,9 +94,9 @@ impl Effects<'_> {
         let mut vary = |attribute: Attribute, values: Vec<(Known, Exposure)>| {
             let before = all.clone();
             for (known, exposure) in values {
-                let varied = before.iter().map(|(given, so_far)| {
-                    (given.instead(attribute, known.clone()), exposure.max(*so_far))
-                });
+                let varied = before
+                    .iter()
+                    .map(|(given, so_far)| (given.instead(attribute, known.clone()), exposure.max(*so_far)));
                 all.extend(varied.collect::<Vec<_>>());
             }
         };
@@ -113,7 +114,10 @@ impl Effects<'_> {
             }
         };
         if !matches!(who, Principal::Account(_)) {
-            vary(Attribute::CallerAccount, named.accounts.iter().map(|name| (text(name), of_account(name))).collect());
+            vary(
+                Attribute::CallerAccount,
+                named.accounts.iter().map(|name| (text(name), of_account(name))).collect(),
+            );
         }
         let sources = named.sources.iter().map(|name| {
             let source = self.estate().thing(self.estate().text(*name));

@@ -8,8 +8,8 @@ use ipnet::IpNet;
 
 use crate::access::{Access, Context, Verdict};
 use crate::estate::{
-    Check, Effect, Endpoint, EndpointId, Estate, FunctionId, List, Name, Network, Origin, Presents, Principal, State,
-    Thing, Verifier, VerifierId, Way,
+    Check, Effect, Endpoint, EndpointId, Estate, FunctionId, List, Name, Network, Origin, Presents,
+    Principal, State, Thing, Verifier, VerifierId, Way,
 };
 
 crate::estate::vocabulary! {
@@ -90,7 +90,8 @@ impl Access<'_> {
             let estate = access.estate();
             let of = access.admissions_on(on).iter().map(|admission| estate.admission(*admission));
             let allowing = of.filter(|it| estate.statement(it.statement).effect == Effect::Allow);
-            let mut all: Vec<Principal> = allowing.flat_map(|it| estate.list(it.to).iter().copied()).collect();
+            let mut all: Vec<Principal> =
+                allowing.flat_map(|it| estate.list(it.to).iter().copied()).collect();
             all.sort_by_cached_key(|who| estate.principal_label(*who));
             all.dedup();
             all
@@ -100,14 +101,16 @@ impl Access<'_> {
             access.best_of(who, access.invoke(), on, &given)
         };
         let more = named(self, on).into_iter().filter(|who| {
-            let as_declared = deployed.same_in(declared, *who).map_or(Verdict::No, |who| verdict(meant, who, there));
+            let as_declared =
+                deployed.same_in(declared, *who).map_or(Verdict::No, |who| verdict(meant, who, there));
             verdict(self, *who, on) > as_declared
         });
         let more: Vec<String> = more.map(|who| deployed.principal_label(who)).collect();
         if more.is_empty() {
             return;
         }
-        let names: Vec<String> = named(meant, there).into_iter().map(|who| declared.principal_label(who)).collect();
+        let names: Vec<String> =
+            named(meant, there).into_iter().map(|who| declared.principal_label(who)).collect();
         let origin = |access: &Access<'_>, on: Thing| {
             let estate = access.estate();
             let first = access.admissions_on(on).first();
@@ -202,7 +205,8 @@ impl Sides<'_> {
         }
         if let (Way::Route { presents: now, .. }, Way::Route { presents: then, .. }) = (&is.way, &meant.way) {
             let said = (presents(self.declared, then), presents(self.deployed, now));
-            let brings = |it: &Presents| matches!(it, Presents::Identity(_) | Presents::Key(_) | Presents::Service(_));
+            let brings =
+                |it: &Presents| matches!(it, Presents::Identity(_) | Presents::Key(_) | Presents::Service(_));
             if said.0 != said.1 && brings(now) {
                 differs(Aspect::Presents, !brings(then), said);
             }

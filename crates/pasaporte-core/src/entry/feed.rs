@@ -58,8 +58,11 @@ impl<'e> Effects<'e> {
         let source = self.live_source(id)?;
         let mut found: Option<Caller<'e>> = None;
         for act in self.acts_on(who, source, |class| class == Some(ActionClass::Write)) {
-            let circles: Circles =
-                self.circles(who, &act.action, source).into_iter().map(|it| (it.exposure, it.verdict)).collect();
+            let circles: Circles = self
+                .circles(who, &act.action, source)
+                .into_iter()
+                .map(|it| (it.exposure, it.verdict))
+                .collect();
             let given = crate::access::Context::at(self.estate().as_of());
             let question = Question { principal: who, action: &act.action, on: source, given: &given };
             let verdict = self.verdict(&question);

@@ -19,8 +19,8 @@ use smallvec::{SmallVec, smallvec};
 use crate::access::{Answer, Context, Question, Verdict};
 use crate::effect::Effects;
 use crate::estate::{
-    Check, EndpointId, FunctionId, KeyId, KeyReach, LastUse, List, Name, Network, Principal, Shows, State, Thing, Token,
-    TokenId, Verifier, VerifierId, Way,
+    Check, EndpointId, FunctionId, KeyId, KeyReach, LastUse, List, Name, Network, Principal, Shows, State,
+    Thing, Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use circles::Circle;
@@ -167,11 +167,14 @@ impl<'e> Effects<'e> {
     /// Who passes a check that stands before a function.
     fn pass_check(&self, check: &Check, function: FunctionId) -> Vec<Caller<'e>> {
         match check {
-            Check::None => vec![Caller::new(Principal::Anyone, Verdict::Yes, Exposure::Anyone, Because::NoCheck)],
+            Check::None => {
+                vec![Caller::new(Principal::Anyone, Verdict::Yes, Exposure::Anyone, Because::NoCheck)]
+            }
             Check::Key(least) => {
                 let keys = self.keys_opening(function, *least).into_iter();
-                let holder =
-                    |(key, verdict)| Caller::new(Principal::Key(key), verdict, Exposure::KeyHolders, Because::Holds);
+                let holder = |(key, verdict)| {
+                    Caller::new(Principal::Key(key), verdict, Exposure::KeyHolders, Because::Holds)
+                };
                 keys.map(holder).collect()
             }
             Check::Token(verifier) => self.token_callers(*verifier),
@@ -234,11 +237,11 @@ impl<'e> Effects<'e> {
         let estate = self.estate();
         let public = estate.all::<TokenId>().filter(|(_, token)| token.public);
         let passing = public.map(|(id, _)| (id, self.passes(id, verifier)));
-        passing
-            .filter(|(_, verdict)| *verdict != Verdict::No)
-            .max_by(|(one, verdict), (other, other_verdict)| {
+        passing.filter(|(_, verdict)| *verdict != Verdict::No).max_by(
+            |(one, verdict), (other, other_verdict)| {
                 verdict.cmp(other_verdict).then_with(|| estate.id(*other).cmp(estate.id(*one)))
-            })
+            },
+        )
     }
 
     /// Whether a token passes a verifier, by its claims: whatever verifier it was made for.
@@ -255,8 +258,8 @@ impl<'e> Effects<'e> {
         let made_for_it = token.verifier == Some(id);
         let estate = self.estate();
         let accepts = |list: List<Name>, name: Name| estate.list(list).contains(&name);
-        let issued =
-            verifier.issuers.is_empty() || token.issuer.map_or(made_for_it, |it| accepts(verifier.issuers, it));
+        let issued = verifier.issuers.is_empty()
+            || token.issuer.map_or(made_for_it, |it| accepts(verifier.issuers, it));
         let addressed = verifier.audiences.is_empty()
             || estate.list(token.audiences).iter().any(|audience| accepts(verifier.audiences, *audience))
             || (token.audiences.is_empty() && made_for_it);
@@ -283,8 +286,11 @@ impl<'e> Effects<'e> {
     /// Whoever may invoke a function by the decision, by whichever road, by each name that something gives it to.
     pub fn invoking(&self, function: FunctionId) -> Vec<Caller<'e>> {
         let invoke = self.invoke();
-        let who =
-            self.candidates(self.invokers(), |actions| invoke.may_be_picked_by(actions), Thing::Function(function));
+        let who = self.candidates(
+            self.invokers(),
+            |actions| invoke.may_be_picked_by(actions),
+            Thing::Function(function),
+        );
         who.into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
     }
 
@@ -300,10 +306,11 @@ impl<'e> Effects<'e> {
         };
         let circles: Circles =
             self.circles(who, self.invoke(), on).into_iter().map(|it| (it.exposure, it.verdict)).collect();
-        let verdict = circles.iter().map(|(_, verdict)| *verdict).max().map_or(verdict, |best| match verdict {
-            Verdict::No => best.min(Verdict::Depends),
-            other => other,
-        });
+        let verdict =
+            circles.iter().map(|(_, verdict)| *verdict).max().map_or(verdict, |best| match verdict {
+                Verdict::No => best.min(Verdict::Depends),
+                other => other,
+            });
         if verdict == Verdict::No {
             return Vec::new();
         }

@@ -5,8 +5,8 @@ use super::{Because, Caller, Exposure};
 use crate::access::{Answer, Context, Known, Question, Verdict};
 use crate::effect::Effects;
 use crate::estate::{
-    Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, FunctionId, IdentityId, KeyId, Name, Network,
-    Presents, Principal, State, Test, Thing, Way,
+    Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, FunctionId, IdentityId, KeyId, Name,
+    Network, Presents, Principal, State, Test, Thing, Way,
 };
 
 /// What becomes of what a gateway presents.
@@ -155,10 +155,18 @@ impl<'e> Effects<'e> {
     }
 
     /// Whether something that a gateway presents passes a check of the function's.
-    fn presented(&self, gateway: Name, presents: &Presents, check: &Check, function: FunctionId) -> Passage<'e> {
+    fn presented(
+        &self,
+        gateway: Name,
+        presents: &Presents,
+        check: &Check,
+        function: FunctionId,
+    ) -> Passage<'e> {
         let as_shown = self.as_presented(presents, check, function);
         match self.as_service(gateway, presents, check, function) {
-            Some((service, answer)) if answer.verdict > as_shown.verdict || matches!(presents, Presents::Service(_)) => {
+            Some((service, answer))
+                if answer.verdict > as_shown.verdict || matches!(presents, Presents::Service(_)) =>
+            {
                 Passage { verdict: answer.verdict, by: By::Service(service, answer) }
             }
             _ => as_shown,
@@ -221,7 +229,8 @@ impl<'e> Effects<'e> {
             (Check::None, _) => passage(Verdict::Yes, By::Open),
             (Check::Key(least), Presents::Key(key)) => {
                 let opening = self.keys_opening(function, *least);
-                let opens = opening.iter().find(|(id, _)| id == key).map_or(Verdict::No, |(_, verdict)| *verdict);
+                let opens =
+                    opening.iter().find(|(id, _)| id == key).map_or(Verdict::No, |(_, verdict)| *verdict);
                 passage(opens, By::Key(*key))
             }
             (Check::Identity, Presents::Identity(identity)) => {

@@ -76,7 +76,9 @@ impl<'e> Effects<'e> {
         self.by_managing(&mut ways);
         for &trigger in self.estate().triggers_of(function) {
             for feeder in self.feeders(trigger) {
-                ways.all.extend(self.feeding_as(feeder.who, trigger).map(|caller| WayIn::source(trigger, caller)));
+                ways.all.extend(
+                    self.feeding_as(feeder.who, trigger).map(|caller| WayIn::source(trigger, caller)),
+                );
             }
         }
         ways
@@ -104,7 +106,8 @@ impl<'e> Effects<'e> {
 
     /// Whether somebody makes a function run, by whichever way.
     pub fn enters(&self, who: Principal, function: FunctionId, given: &Context) -> Verdict {
-        let question = Question { principal: who, action: self.invoke(), on: Thing::Function(function), given };
+        let question =
+            Question { principal: who, action: self.invoke(), on: Thing::Function(function), given };
         let decided = if self.may_run(function) { self.verdict(&question) } else { Verdict::No };
         let others = self.other_ways(who, function, given).into_iter();
         others.map(|(_, verdict)| verdict).fold(decided, Verdict::max)
@@ -113,7 +116,12 @@ impl<'e> Effects<'e> {
     /// The ways by which somebody makes a function run that are not the decision's own: endpoints that let in one of
     /// their names, sources that they may write to, tries that got through, keys that manage. Where only some networks
     /// reach an endpoint, from there.
-    pub fn other_ways(&self, who: Principal, function: FunctionId, given: &Context) -> Vec<(WayIn<'e>, Verdict)> {
+    pub fn other_ways(
+        &self,
+        who: Principal,
+        function: FunctionId,
+        given: &Context,
+    ) -> Vec<(WayIn<'e>, Verdict)> {
         if !self.may_run(function) {
             return Vec::new();
         }
@@ -140,7 +148,10 @@ impl<'e> Effects<'e> {
             Through::Invoking | Through::Source(_) => Verdict::Yes,
         };
         let with_verdict = theirs.map(|way| (way.caller.verdict.min(reached(&way)), way));
-        with_verdict.filter(|(verdict, _)| *verdict != Verdict::No).map(|(verdict, way)| (way, verdict)).collect()
+        with_verdict
+            .filter(|(verdict, _)| *verdict != Verdict::No)
+            .map(|(verdict, way)| (way, verdict))
+            .collect()
     }
 
     /// Who can make a function run, at the widest.
@@ -193,7 +204,8 @@ impl<'e> Effects<'e> {
             let later = |other: &Attempt| other.method == attempt.method && other.at > attempt.at;
             of_it().any(|(_, other)| later(other) && estate.shows(other) == Shows::TurnedAway)
         };
-        let open = of_it().filter(|(_, attempt)| estate.shows(attempt) > Shows::Unclear && !is_outdated(attempt));
+        let open =
+            of_it().filter(|(_, attempt)| estate.shows(attempt) > Shows::Unclear && !is_outdated(attempt));
         let best = open.max_by_key(|(_, attempt)| {
             (estate.shows(attempt), attempt.at, std::cmp::Reverse(estate.text(attempt.method)))
         });
@@ -217,9 +229,7 @@ impl<'e> Effects<'e> {
 fn within(network: &Network, given: &Context) -> Verdict {
     match (network, given.get(Attribute::CallerNetwork)) {
         (_, _) if faces_internet(network) => Verdict::Yes,
-        (Network::Listed(nets), Some(from)) => {
-            Verdict::from(crate::access::is_in(nets, from))
-        }
+        (Network::Listed(nets), Some(from)) => Verdict::from(crate::access::is_in(nets, from)),
         _ => Verdict::Depends,
     }
 }

@@ -1,8 +1,8 @@
 //! Who refers to what: the walk that finds references to things that are not in the estate.
 
 use super::{
-    At, Check, ContractId, ContractOf, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key,
-    KeyId, KeyOf, Origin, Presents, Principal, ResourceId, ScopeId, SetId, Thing, TokenId, TriggerId, UserId,
+    At, Check, ContractId, ContractOf, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key, KeyId,
+    KeyOf, Origin, Presents, Principal, ResourceId, ScopeId, SetId, Thing, TokenId, TriggerId, UserId,
     VerifierId, Way,
 };
 

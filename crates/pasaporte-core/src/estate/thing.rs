@@ -76,7 +76,8 @@ impl Estate {
 
     /// What a ceiling without an id is called: by what it bounds.
     fn unnamed_ceiling(&self, id: CeilingId) -> String {
-        let mut over: Vec<String> = self.ceiling(id).over.iter().map(|over| self.label(over.thing())).collect();
+        let mut over: Vec<String> =
+            self.ceiling(id).over.iter().map(|over| self.label(over.thing())).collect();
         over.sort_unstable();
         let more = if over.len() > 1 { format!("+{}", over.len() - 1) } else { String::new() };
         format!("ceiling:over/{}{more}", over.first().map_or("nothing", String::as_str))

@@ -112,7 +112,8 @@ impl<'a, 'e> Counting<'a, 'e> {
                     if opposes == Opposes::Everywhere {
                         continue;
                     }
-                    counts |= self.on_new(road, service, &name, sort, plain && opposes == Opposes::Never, any_case);
+                    counts |=
+                        self.on_new(road, service, &name, sort, plain && opposes == Opposes::Never, any_case);
                     if plain && opposes == Opposes::Never {
                         counts |= self.kept(road, service, sort, any_case);
                     } else {
@@ -145,7 +146,10 @@ impl<'a, 'e> Counting<'a, 'e> {
     fn sorts(&self, road: &Road, service: ServiceId, others: Others, any_case: bool) -> Vec<Sort> {
         let actions = self.effects.estate().statement(road.statement).actions;
         let mut all: Vec<Sort> = self.effects.acts(actions, service, others, any_case).all.to_vec();
-        let named = self.named.iter().filter(|(of, sort)| *of == service && sort.action.is_picked_by(actions, any_case));
+        let named = self
+            .named
+            .iter()
+            .filter(|(of, sort)| *of == service && sort.action.is_picked_by(actions, any_case));
         for (_, sort) in named {
             let known = |it: &Sort| !super::stands_for_class(it) && it.action.text() == sort.action.text();
             if !all.iter().any(known) {
@@ -167,13 +171,16 @@ impl<'a, 'e> Counting<'a, 'e> {
     ) -> bool {
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
-        if !effects.is_wide(resources) && effects.only(resources).is_some_and(|it| effects.estate().is_declared(it)) {
+        if !effects.is_wide(resources)
+            && effects.only(resources).is_some_and(|it| effects.estate().is_declared(it))
+        {
             return false;
         }
         let mut verdict = Verdict::No;
         let named = effects.kinds_named(road);
         let labels = named.iter().filter(|(kind, _)| **kind == *name).filter_map(|(_, label)| label.clone());
-        let labels: Vec<Box<str>> = std::iter::once(effects.fresh_thing(name, None).label).chain(labels).collect();
+        let labels: Vec<Box<str>> =
+            std::iter::once(effects.fresh_thing(name, None).label).chain(labels).collect();
         'all: for within in effects.openings(self.who, road) {
             for label in &labels {
                 let new = New { label: label.clone(), within };
@@ -236,8 +243,12 @@ impl<'a, 'e> Counting<'a, 'e> {
                 // In accounts that differ in whether case counts, and where something on a thing may deny, each is asked.
                 if effects.ignores_case_somewhere() || one_by_one {
                     let of_kind = |id: &ResourceId| effects.service_of(Thing::Resource(*id)) == service;
-                    let things: Vec<Thing> =
-                        part.resources().iter().filter(|id| of_kind(id)).map(|id| Thing::Resource(*id)).collect();
+                    let things: Vec<Thing> = part
+                        .resources()
+                        .iter()
+                        .filter(|id| of_kind(id))
+                        .map(|id| Thing::Resource(*id))
+                        .collect();
                     let mixed = things.iter().any(|thing| effects.any_case(*thing) != any_case);
                     if mixed || one_by_one {
                         counts |= self.ask(road, service, sort, &things, any_case);
@@ -279,7 +290,14 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// Asks about things one by one.
-    fn ask(&mut self, road: &Road, service: ServiceId, sort: &Sort, things: &[Thing], any_case: bool) -> bool {
+    fn ask(
+        &mut self,
+        road: &Road,
+        service: ServiceId,
+        sort: &Sort,
+        things: &[Thing],
+        any_case: bool,
+    ) -> bool {
         let effects = self.effects;
         let given = effects.given(self.who);
         let mut found: Vec<(Thing, Verdict)> = Vec::new();
@@ -351,15 +369,18 @@ fn settle(effects: &Effects<'_>, who: Principal, service: ServiceId, counted: Co
     for chunk in &chunks {
         match chunk {
             Chunk::Kept { part, count, .. } => {
-                let of_kind = || part.resources().iter().filter(|id| effects.service_of(Thing::Resource(**id)) == service);
+                let of_kind = || {
+                    part.resources().iter().filter(|id| effects.service_of(Thing::Resource(**id)) == service)
+                };
                 if let Some(first) = of_kind().next() {
                     example(Thing::Resource(*first), is_secret(effects, Thing::Resource(*first)));
                 }
                 if whole.is_empty() {
                     act.surely += count;
-                    let secrets = part.by_kind().iter().find(|of| {
-                        effects.estate().name(&effects.service_name(service)) == Some(of.kind)
-                    });
+                    let secrets = part
+                        .by_kind()
+                        .iter()
+                        .find(|of| effects.estate().name(&effects.service_name(service)) == Some(of.kind));
                     act.confidential += secrets.map_or(0, |of| of.confidential);
                 } else {
                     for id in of_kind().filter(|id| !is_in(&whole, Thing::Resource(**id))) {
@@ -436,7 +457,8 @@ fn place_of(acts: &mut Vec<Counted>, sort: &Sort) -> usize {
     let same = |counted: &Counted| {
         let act = &counted.act;
         let whole = super::stands_for_class(sort);
-        act.is_wild == whole && if whole { act.class == sort.class } else { *act.action == *sort.action.text() }
+        act.is_wild == whole
+            && if whole { act.class == sort.class } else { *act.action == *sort.action.text() }
     };
     acts.iter().position(same).unwrap_or_else(|| {
         acts.push(Counted { act: act_of(sort), chunks: Vec::new() });

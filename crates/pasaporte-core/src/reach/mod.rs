@@ -93,8 +93,10 @@ impl Effects<'_> {
     /// All that a principal may do in effect, and what it can become.
     pub fn reach(&self, principal: Principal) -> Reach {
         let is_crowd = self.is_of_everybody(principal);
-        let (own, common): (Vec<Road>, Vec<Road>) =
-            self.roads(principal).into_iter().partition(|road| is_crowd || !self.is_of_everybody(road.name()));
+        let (own, common): (Vec<Road>, Vec<Road>) = self
+            .roads(principal)
+            .into_iter()
+            .partition(|road| is_crowd || !self.is_of_everybody(road.name()));
         let mut counting = Counting::new(self, principal);
         counting.take(&own);
         if is_crowd {
@@ -104,7 +106,14 @@ impl Effects<'_> {
         let Tally { services, idle } = counting.finish();
         let common = if is_crowd { Arc::default() } else { self.common(principal, &common) };
         let given = Context::at(self.estate().as_of());
-        Reach { principal, own: services.into(), common, idle, becoming: self.becoming(principal, &given), manages }
+        Reach {
+            principal,
+            own: services.into(),
+            common,
+            idle,
+            becoming: self.becoming(principal, &given),
+            manages,
+        }
     }
 
     /// What somebody may do as everybody may; the same for all who are of one account and against whom the same stands.

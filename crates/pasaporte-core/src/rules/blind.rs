@@ -11,8 +11,8 @@ use super::words::listed;
 use super::{Audit, Level, Rule, Severity, Sureness, Told};
 use crate::access::Verdict;
 use crate::estate::{
-    ActionsId, At, Condition, ContractId, ContractOf, FunctionId, KeyId, Origin, Reference, ResourcesId, ScopeId,
-    ScopeKind, Thing, VerifierId,
+    ActionsId, At, Condition, ContractId, ContractOf, FunctionId, KeyId, Origin, Reference, ResourcesId,
+    ScopeId, ScopeKind, Thing, VerifierId,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -217,8 +217,21 @@ fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 fn is_kind_of_things(kind: &str) -> bool {
     matches!(
         kind,
-        "organization" | "folder" | "account" | "app" | "user" | "group" | "permission-set" | "endpoint" | "trigger"
-            | "verifier" | "token" | "contract" | "grant" | "ceiling" | "enrolment"
+        "organization"
+            | "folder"
+            | "account"
+            | "app"
+            | "user"
+            | "group"
+            | "permission-set"
+            | "endpoint"
+            | "trigger"
+            | "verifier"
+            | "token"
+            | "contract"
+            | "grant"
+            | "ceiling"
+            | "enrolment"
     )
 }
 

@@ -91,8 +91,13 @@ fn raise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, who: Principal, road:
         let (how, fix, grant) = match road.via {
             Via::Grant { grant, .. } => {
                 let to = "what those need whom you can name";
-                let fix = format!("Give it to those who need it instead of {name}. {}", narrow(audit, &road, to));
-                (format!(" They hold this {}{as_whom}.", source(audit, &road)), fix, Some(estate.grant(grant).origin))
+                let fix =
+                    format!("Give it to those who need it instead of {name}. {}", narrow(audit, &road, to));
+                (
+                    format!(" They hold this {}{as_whom}.", source(audit, &road)),
+                    fix,
+                    Some(estate.grant(grant).origin),
+                )
             }
             Via::Admission { .. } | Via::Ceiling(_) => {
                 let how = format!(" Its access list says so{as_whom}.");

@@ -7,11 +7,12 @@ use rayon::prelude::*;
 use siphasher::sip::SipHasher24;
 
 use super::{Audit, Harm, Impact, Rule, Severity, severity};
-use crate::access::{Answer, Via};
 use crate::access::Truth;
+use crate::access::{Answer, Via};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
-    AccountOf, AdmissionId, Effect, EndpointId, Environment, Estate, GrantId, KeyId, Origin, Thing, VerifierId,
+    AccountOf, AdmissionId, Effect, EndpointId, Environment, Estate, GrantId, KeyId, Origin, Thing,
+    VerifierId,
 };
 
 crate::estate::vocabulary! {
@@ -99,7 +100,8 @@ pub(super) enum Cause {
 impl Cause {
     /// What allows, of all that an answer rests on.
     pub(super) fn of(answer: &Answer<'_>) -> impl Iterator<Item = Self> {
-        let allows = answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False);
+        let allows =
+            answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False);
         allows.filter_map(|it| Self::of_via(it.via))
     }
 

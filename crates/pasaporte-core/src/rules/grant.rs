@@ -12,8 +12,8 @@ use crate::access::{Action, Verdict};
 use crate::effect::{Act, Breadth, Road, ServiceId};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
-    ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Name, Principal, ResourceId,
-    ResourcesId, ScopeKind, SetOrigin, Statement, Thing,
+    ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Name, Principal,
+    ResourceId, ResourcesId, ScopeKind, SetOrigin, Statement, Thing,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -80,7 +80,9 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
         let mut whole: Vec<(Arc<str>, Breadth)> = Vec::new();
         for (service, every) in services.iter() {
-            whole.extend(audit.effects().every_action_of(&road, service, every).map(|it| (Arc::clone(service), it)));
+            whole.extend(
+                audit.effects().every_action_of(&road, service, every).map(|it| (Arc::clone(service), it)),
+            );
         }
         // The surest of them is what the finding rests on.
         let best = whole.iter().map(|(_, breadth)| breadth).max_by_key(|breadth| breadth.verdict);
@@ -89,8 +91,13 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let broad = Broad { road, grant, breadth: best };
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
-            let services: Vec<String> = whole.iter().map(|(service, it)| but(service.to_string(), &it.but)).collect();
-            format!("{holder} may do every action of {} on {resources} {}.", listed(&services), broad.source(audit))
+            let services: Vec<String> =
+                whole.iter().map(|(service, it)| but(service.to_string(), &it.but)).collect();
+            format!(
+                "{holder} may do every action of {} on {resources} {}.",
+                listed(&services),
+                broad.source(audit)
+            )
         });
     }
 }
@@ -110,7 +117,8 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         for &service in covered.iter() {
             reached.extend(wide_reach(audit, &road, service).map(|(breadth, act)| (service, breadth, act)));
         }
-        let best = reached.iter().map(|(_, breadth, _)| breadth).max_by_key(|breadth| breadth.verdict).cloned();
+        let best =
+            reached.iter().map(|(_, breadth, _)| breadth).max_by_key(|breadth| breadth.verdict).cloned();
         let Some(best) = best else { continue };
         reached.retain(|(_, breadth, _)| breadth.verdict == best.verdict);
         let known = reached.iter().any(|(_, _, act)| act.class.is_some());
@@ -153,8 +161,10 @@ impl Broad {
             exceptions.extend(but);
             actions.extend(effects.actions_given(breadth.holder, &self.road, *service, &breadth.on));
         }
-        let names: Vec<String> = reached.iter().map(|(id, ..)| effects.service_name(*id).to_string()).collect();
-        let confidential = if confidential == 0 { String::new() } else { format!(" ({confidential} confidential)") };
+        let names: Vec<String> =
+            reached.iter().map(|(id, ..)| effects.service_name(*id).to_string()).collect();
+        let confidential =
+            if confidential == 0 { String::new() } else { format!(" ({confidential} confidential)") };
         let at = place(audit.estate(), self.grant(audit));
         let every = but(format!("every {} {at}", listed(&names)), &exceptions);
         let actions: Vec<String> = actions.into_iter().collect();
@@ -184,7 +194,8 @@ struct KnownKinds {
 
 impl KnownKinds {
     fn new(audit: &Audit<'_>) -> Self {
-        let texts = kinds_in(audit).into_iter().map(|name| audit.effects().service(audit.estate().text(name)));
+        let texts =
+            kinds_in(audit).into_iter().map(|name| audit.effects().service(audit.estate().text(name)));
         let own = OWN_KINDS.map(|kind| audit.effects().service(kind));
         Self { everywhere: texts.chain(own).collect(), covered: FxHashMap::default() }
     }
@@ -234,7 +245,8 @@ impl KnownServices {
             let mut services = everywhere.clone();
             for pattern in audit.effects().patterns(audit.estate().actions_picked(actions).any()) {
                 let start = pattern.literal_start();
-                let named = start.split_once('/').map(|(service, _)| service).filter(|service| !service.is_empty());
+                let named =
+                    start.split_once('/').map(|(service, _)| service).filter(|service| !service.is_empty());
                 services.extend(named.map(Arc::from));
             }
             services.sort_unstable();
@@ -269,11 +281,11 @@ pub(super) fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (GrantI
     let held = estate.grants().filter(|(_, grant)| !audit.effects().has_expired(grant));
     held.flat_map(move |(id, grant)| {
         let statements = audit.effects().statements_of(grant);
-        statements
-            .filter(move |contained| estate.statement(contained.statement).effect == Effect::Allow)
-            .map(move |contained| {
+        statements.filter(move |contained| estate.statement(contained.statement).effect == Effect::Allow).map(
+            move |contained| {
                 (id, Road::of_grant(id, grant, grant.principal, contained.set, contained.statement))
-            })
+            },
+        )
     })
 }
 
@@ -313,7 +325,11 @@ pub(super) fn source(audit: &Audit<'_>, road: &Road) -> String {
         Some(set) if set != held => format!(", which includes permission-set:{}", estate.id(set)),
         _ => String::new(),
     };
-    if contained.is_none() { "by a statement of its own".to_owned() } else { format!("by {ready}permission-set:{}{through}", estate.id(held)) }
+    if contained.is_none() {
+        "by a statement of its own".to_owned()
+    } else {
+        format!("by {ready}permission-set:{}{through}", estate.id(held))
+    }
 }
 
 /// How the statement of a road is narrowed.
@@ -322,7 +338,10 @@ pub(super) fn narrow(audit: &Audit<'_>, road: &Road, to: &str) -> String {
     let crate::access::Via::Grant { grant, set: contained, .. } = road.via else { return String::new() };
     match (estate.grant(grant).set, contained) {
         (Some(set), Some(_)) if estate.get(set).is_some_and(|set| set.made_by == SetOrigin::Platform) => {
-            format!("Replace permission-set:{} in this grant by a set of your own that lists {to}.", estate.id(set))
+            format!(
+                "Replace permission-set:{} in this grant by a set of your own that lists {to}.",
+                estate.id(set)
+            )
         }
         (Some(_), Some(set)) => format!("Narrow the statement in permission-set:{} to {to}.", estate.id(set)),
         _ => format!("Narrow the statement of this grant to {to}."),
@@ -420,12 +439,17 @@ pub(super) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road) -> Raised {
         At::Everywhere => "everywhere".to_owned(),
         At::Thing(thing) => estate.label(thing),
     };
-    Raised::judged(thing, worst(audit, road).0, exposure(audit, name, grant.at, thing), audit.environment_of(name))
-        .facet(estate.principal_label(name))
-        .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
-        .facet(at)
-        .facet(canonical(estate, statement(audit, road)))
-        .from([Cause::Grant(id)])
+    Raised::judged(
+        thing,
+        worst(audit, road).0,
+        exposure(audit, name, grant.at, thing),
+        audit.environment_of(name),
+    )
+    .facet(estate.principal_label(name))
+    .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
+    .facet(at)
+    .facet(canonical(estate, statement(audit, road)))
+    .from([Cause::Grant(id)])
 }
 
 /// Whoever holds something as a crowd may use it; whoever only calls the holder's code may influence it.

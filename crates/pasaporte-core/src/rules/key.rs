@@ -156,9 +156,9 @@ fn tell(
 /// Keys that are enabled and had not expired.
 fn accepted<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (KeyId, &'a Key)> {
     let estate = audit.estate();
-    estate.all::<KeyId>().filter(|(id, key)| {
-        audit.effects().accepted(*id) == Verdict::Yes && !estate.has_ended(key.expires)
-    })
+    estate
+        .all::<KeyId>()
+        .filter(|(id, key)| audit.effects().accepted(*id) == Verdict::Yes && !estate.has_ended(key.expires))
 }
 
 /// A weakness of a key that is as bad as what its holder can do.

@@ -23,9 +23,9 @@ use rayon::prelude::*;
 
 use finding::Raising;
 
+pub use crate::effect::{Harm, Impact};
 pub use audit::{Audit, Settings};
 pub use finding::{Evidence, Finding, Fingerprint, Level, Sureness, Told};
-pub use crate::effect::{Harm, Impact};
 pub use settle::PRECEDENCE;
 pub use severity::{Severity, severity};
 

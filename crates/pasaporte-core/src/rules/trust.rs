@@ -39,7 +39,9 @@ pub(super) const RULES: &[Rule] = &[
 ];
 
 fn anyone(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    of_crowds(audit, raising, |who| matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Token(_)));
+    of_crowds(audit, raising, |who| {
+        matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Token(_))
+    });
 }
 
 fn whole_account(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
@@ -57,10 +59,13 @@ fn of_crowds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, wanted: impl Fn(P
                 _ => true,
             };
             let circles = effects.circles(who, effects.assume(), on);
-            let circles = circles.into_iter().filter(|it| it.exposure <= Exposure::Outsider || (public && matches!(who, Principal::Token(_))));
+            let circles = circles.into_iter().filter(|it| {
+                it.exposure <= Exposure::Outsider || (public && matches!(who, Principal::Token(_)))
+            });
             let exposed = circles.fold(Exposed::INSIDE, |widest, circle| {
                 // The table has one column for signed-in callers and for whoever has a public token.
-                let to = if matches!(who, Principal::Token(_)) { Exposure::SignedIn } else { circle.exposure };
+                let to =
+                    if matches!(who, Principal::Token(_)) { Exposure::SignedIn } else { circle.exposure };
                 let surely = circle.verdict == Verdict::Yes;
                 let surely_to = if surely { to } else { Exposure::Insiders };
                 widest.wider(Exposed { to, surely, surely_to, through: None })
@@ -73,7 +78,13 @@ fn of_crowds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, wanted: impl Fn(P
 }
 
 /// Raises that a crowd may act as an identity.
-fn may_act(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, id: IdentityId, who: Principal, exposed: Exposed) {
+fn may_act(
+    audit: &Audit<'_>,
+    raising: &mut Raising<'_, '_>,
+    id: IdentityId,
+    who: Principal,
+    exposed: Exposed,
+) {
     let thing = Thing::Identity(id);
     let answer = decided(audit, id, who);
     if !audit.effects().is_by_own_name(who, &answer) {

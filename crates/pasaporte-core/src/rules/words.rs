@@ -34,7 +34,9 @@ pub(super) fn crowd(audit: &Audit<'_>, who: Principal) -> String {
     match who {
         Principal::Anyone => "anyone, without signing in,".to_owned(),
         Principal::SignedIn => "any signed-in caller of the platform, of whichever customer,".to_owned(),
-        Principal::Account(account) => format!("every principal of the foreign account:{}", estate.id(account)),
+        Principal::Account(account) => {
+            format!("every principal of the foreign account:{}", estate.id(account))
+        }
         Principal::Token(verifier) => match audit.effects().public_token_for(verifier) {
             Some((token, _)) => format!("anyone, with the public token:{},", estate.id(token)),
             None => estate.principal_label(who),

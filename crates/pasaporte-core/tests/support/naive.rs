@@ -86,7 +86,9 @@ impl<'e> Naive<'e> {
         }
         for admission in self.estate.admissions() {
             let to = self.estate.list(admission.to);
-            if matches!(on, Target::There(thing) if admission.on == *thing) && to.iter().any(|to| names.contains(to)) {
+            if matches!(on, Target::There(thing) if admission.on == *thing)
+                && to.iter().any(|to| names.contains(to))
+            {
                 self.weigh(&[admission.statement], who, action, on, given, &mut resource);
                 if to.iter().any(|to| anyone.contains(to)) {
                     self.weigh(&[admission.statement], who, action, on, given, &mut to_all);
@@ -190,7 +192,13 @@ impl<'e> Naive<'e> {
                 match given.network {
                     None => 1,
                     // A stranger's address may be in a public network.
-                    Some("foreign") => if named(super::recipe::PUBLIC) { 1 } else { 0 },
+                    Some("foreign") => {
+                        if named(super::recipe::PUBLIC) {
+                            1
+                        } else {
+                            0
+                        }
+                    }
                     Some(network) => yes(named(network)),
                 }
             }
@@ -202,9 +210,9 @@ impl<'e> Naive<'e> {
                 let account = given.account.clone().or(own);
                 account.map_or(1, |account| yes(wanted.iter().any(|name| self.estate.text(*name) == account)))
             }
-            (Attribute::SourceResource, Test::Equals(wanted)) => {
-                given.source.map_or(1, |source| yes(wanted.iter().any(|name| self.estate.text(*name) == source)))
-            }
+            (Attribute::SourceResource, Test::Equals(wanted)) => given
+                .source
+                .map_or(1, |source| yes(wanted.iter().any(|name| self.estate.text(*name) == source))),
             _ => 1,
         }
     }

@@ -35,12 +35,32 @@ pub type Sentence = (bool, usize, Option<usize>, usize, Option<usize>, usize);
 pub type Door = (usize, usize, Option<usize>);
 
 pub const ACTIONS: [&str; 10] = [
-    "table/read", "table/write", "queue/send", "function/invoke", "function/update", "identity/assume", "access/write",
-    "key/read", "table/list", "table/s-an",
+    "table/read",
+    "table/write",
+    "queue/send",
+    "function/invoke",
+    "function/update",
+    "identity/assume",
+    "access/write",
+    "key/read",
+    "table/list",
+    "table/s-an",
 ];
 pub const ACTION_PATTERNS: [&str; 14] = [
-    "*", "table/*", "table/read", "?*/read", "queue/send", "*/???*", "function/invoke", "Table/R*", "function/*",
-    "access/*", "identity/assume", "table/s?an", "key/*", "*/write",
+    "*",
+    "table/*",
+    "table/read",
+    "?*/read",
+    "queue/send",
+    "*/???*",
+    "function/invoke",
+    "Table/R*",
+    "function/*",
+    "access/*",
+    "identity/assume",
+    "table/s?an",
+    "key/*",
+    "*/write",
 ];
 /// Conditions by number: none, one that nobody understands, one that the question answers with yes, one that it
 /// answers with no, one that it leaves open, one on a tag of the caller, one on a tag of the resource, from a public
@@ -49,7 +69,16 @@ pub const CONDITIONS: usize = 11;
 /// Rules of groups by number: functions of an area, functions by name, identities with a tag, all users.
 pub const RULES: usize = 4;
 pub const RESOURCE_PATTERNS: [&str; 11] = [
-    "*", "table:*", "table:a", "*:b", "function:?", "queue:none", "function:*", "identity:*", "account:*", "key:*",
+    "*",
+    "table:*",
+    "table:a",
+    "*:b",
+    "function:?",
+    "queue:none",
+    "function:*",
+    "identity:*",
+    "account:*",
+    "key:*",
     "queue:q",
 ];
 pub const GROUPS: usize = 3;
@@ -101,8 +130,20 @@ pub fn recipe() -> impl Strategy<Value = Recipe> {
             let (one_side, any_case, secret) = sides;
             let (doors, key, public_token, fed) = ways;
             Recipe {
-                one_side, any_case, secret, rules, members, includes, sets, grants, admissions, ceilings, doors, key,
-                public_token, fed,
+                one_side,
+                any_case,
+                secret,
+                rules,
+                members,
+                includes,
+                sets,
+                grants,
+                admissions,
+                ceilings,
+                doors,
+                key,
+                public_token,
+                fed,
             }
         })
 }

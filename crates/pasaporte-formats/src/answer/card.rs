@@ -13,7 +13,9 @@ use pasaporte_core::rules::{Audit, Finding};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account};
+use super::{
+    ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account,
+};
 use crate::estate::Word;
 use crate::report::FindingOut;
 

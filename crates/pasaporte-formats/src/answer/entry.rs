@@ -2,9 +2,12 @@
 
 use pasaporte_core::access::{Answer, Context, Ground, Question, Truth, Verdict, Via};
 use pasaporte_core::effect::Effects;
-use pasaporte_core::entry::{Because, Exposure, HeldContracts, Standing, Through, WayIn, WaysIn, faces_internet};
+use pasaporte_core::entry::{
+    Because, Exposure, HeldContracts, Standing, Through, WayIn, WaysIn, faces_internet,
+};
 use pasaporte_core::estate::{
-    Came, Check, Effect, EndpointId, Estate, FunctionId, Network, Origin, Principal, Shows, State, Thing, TriggerId, Way,
+    Came, Check, Effect, EndpointId, Estate, FunctionId, Network, Origin, Principal, Shows, State, Thing,
+    TriggerId, Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -199,12 +202,20 @@ impl Entered {
 }
 
 /// Who gets in by one way, the widest circle first.
-fn entrants(effects: &Effects<'_>, function: FunctionId, ways: &WaysIn<'_>, through: Through) -> Vec<Entrant> {
+fn entrants(
+    effects: &Effects<'_>,
+    function: FunctionId,
+    ways: &WaysIn<'_>,
+    through: Through,
+) -> Vec<Entrant> {
     let here = ways.all.iter().filter(|way| way.through == through);
     let mut all: Vec<Entrant> = here.map(|way| entrant(effects, function, way)).collect();
     all.sort_by(|one, other| {
         let key = |it: &Entrant| (it.circle.0, it.verdict.0 != Verdict::Yes);
-        key(one).cmp(&key(other)).then_with(|| one.who.cmp(&other.who)).then_with(|| one.because.cmp(&other.because))
+        key(one)
+            .cmp(&key(other))
+            .then_with(|| one.who.cmp(&other.who))
+            .then_with(|| one.because.cmp(&other.because))
     });
     all
 }
@@ -243,7 +254,8 @@ pub(super) fn entrant(effects: &Effects<'_>, function: FunctionId, way: &WayIn<'
         }
         Because::Tried(place) => {
             let attempt = &estate.attempts()[*place];
-            let how = if caller.verdict == Verdict::Yes { "got through" } else { "seems to have got through" };
+            let how =
+                if caller.verdict == Verdict::Yes { "got through" } else { "seems to have got through" };
             (format!("a try without a credential {how}"), String::new(), vec![attempt.origin])
         }
         Because::Feeds(action) => {

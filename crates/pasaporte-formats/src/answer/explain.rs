@@ -2,7 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use pasaporte_core::access::{Access, Answer, Ground, INVOKE, Needs, Question, Shortfall, Truth, Verdict, Via};
+use pasaporte_core::access::{
+    Access, Answer, Ground, INVOKE, Needs, Question, Shortfall, Truth, Verdict, Via,
+};
 use pasaporte_core::effect::{ACCESS, Effects};
 use pasaporte_core::entry::Through;
 use pasaporte_core::estate::{ActionClass, Effect, Estate, FunctionId, Thing, Vocabulary};
@@ -117,13 +119,16 @@ impl Explained {
         let estate = effects.estate();
         let answer = effects.decide(question);
         let ways_in = match question.on {
-            Thing::Function(function) if question.action.text() == INVOKE => ways_in(effects, question, function),
+            Thing::Function(function) if question.action.text() == INVOKE => {
+                ways_in(effects, question, function)
+            }
             _ => Vec::new(),
         };
         let by_ways = ways_in.iter().map(|way| way.verdict.0).max().unwrap_or(Verdict::No);
         let verdict = answer.verdict.max(by_ways);
         let residual = if answer.verdict == verdict { answer.residual(estate) } else { String::new() };
-        let by_way = ways_in.iter().find(|way| way.verdict.0 == verdict).and_then(|way| way.depends_on.clone());
+        let by_way =
+            ways_in.iter().find(|way| way.verdict.0 == verdict).and_then(|way| way.depends_on.clone());
         let depends_on = match (verdict, residual.is_empty()) {
             (Verdict::Depends, true) => by_way,
             (Verdict::Depends, false) => Some(residual),
@@ -166,7 +171,9 @@ fn not_done_to(effects: &Effects<'_>, question: &Question<'_>) -> Option<String>
     let fits = service == ACCESS || same(service);
     (!fits).then(|| {
         let action = question.action.text();
-        format!("{action} is done to {service} things, not to {kind} things: this is the answer by the letter.")
+        format!(
+            "{action} is done to {service} things, not to {kind} things: this is the answer by the letter."
+        )
     })
 }
 
@@ -183,7 +190,9 @@ fn ways_in(effects: &Effects<'_>, question: &Question<'_>, function: FunctionId)
                 Through::Invoking => None,
             };
             let from = match (verdict, way.caller.verdict) {
-                (Verdict::Depends, Verdict::Yes) => Some("if it calls from where the endpoint can be reached".to_owned()),
+                (Verdict::Depends, Verdict::Yes) => {
+                    Some("if it calls from where the endpoint can be reached".to_owned())
+                }
                 _ => entrant.depends_on,
             };
             EntersBy {
@@ -197,7 +206,12 @@ fn ways_in(effects: &Effects<'_>, question: &Question<'_>, function: FunctionId)
         })
         .collect();
     all.sort_by(|one, other| {
-        other.verdict.0.cmp(&one.verdict.0).then_with(|| one.through.cmp(&other.through)).then_with(|| one.who.cmp(&other.who))
+        other
+            .verdict
+            .0
+            .cmp(&one.verdict.0)
+            .then_with(|| one.through.cmp(&other.through))
+            .then_with(|| one.who.cmp(&other.who))
     });
     all
 }

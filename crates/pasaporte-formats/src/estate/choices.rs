@@ -167,11 +167,13 @@ impl<'a> Read<'a> for Presents<'a> {
                 unknown_word(view, report, "what a gateway can present", word, &["nothing", "caller"], FORMS);
                 None
             }
-            (Value::Map, _) => match one_of(view, report, "what a gateway presents", &["identity", "key", "service"])? {
-                ("identity", value) => Name::read(value, report).map(Self::Identity),
-                ("service", value) => Name::read(value, report).map(Self::Service),
-                (_, value) => Name::read(value, report).map(Self::Key),
-            },
+            (Value::Map, _) => {
+                match one_of(view, report, "what a gateway presents", &["identity", "key", "service"])? {
+                    ("identity", value) => Name::read(value, report).map(Self::Identity),
+                    ("service", value) => Name::read(value, report).map(Self::Service),
+                    (_, value) => Name::read(value, report).map(Self::Key),
+                }
+            }
             _ => {
                 report.expected(view, &format!("what the gateway presents: {FORMS}"));
                 None

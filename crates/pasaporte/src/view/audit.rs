@@ -200,7 +200,8 @@ fn also(estate: &Estate, finding: &Finding) -> String {
     let mut told: Vec<(String, usize)> = Vec::new();
     for other in &finding.beneath {
         let label = other.label(estate);
-        let text = if label == own { other.rule.id.to_owned() } else { format!("{} on {label}", other.rule.id) };
+        let text =
+            if label == own { other.rule.id.to_owned() } else { format!("{} on {label}", other.rule.id) };
         match told.iter_mut().find(|(known, _)| *known == text) {
             Some((_, count)) => *count += 1,
             None => told.push((text, 1)),
@@ -278,7 +279,8 @@ fn summary(page: Page, audited: &Audited<'_>, named: usize) -> String {
     let beneath: usize = audited.findings.iter().map(|finding| finding.beneath.len()).sum();
     if beneath > 0 {
         let lie = if beneath == 1 { "1 more lies".to_owned() } else { format!("{beneath} more lie") };
-        let text = format!("{lie} beneath them: what other rules see of the same weakness is not told again.");
+        let text =
+            format!("{lie} beneath them: what other rules see of the same weakness is not told again.");
         out.push_str(&page.paragraph(&text, "", "", 0));
     }
     if named > 0 {

@@ -55,7 +55,8 @@ pub(crate) fn explained(page: Page, it: &Explained, function: Option<&str>) -> S
             let through = way.through.as_deref().unwrap_or("invoking it");
             let as_whom = if way.who == *who { String::new() } else { format!(", as {}", way.who) };
             let depends = way.depends_on.as_ref().map_or_else(String::new, |it| format!(", {it}"));
-            let at = way.read_from.first().map_or_else(String::new, |at| format!(" · {}:{}", at.file, at.line));
+            let at =
+                way.read_from.first().map_or_else(String::new, |at| format!(" · {}:{}", at.file, at.line));
             let text = format!("{through}{as_whom}: {}{depends}{at}", way.because);
             out.push_str(&page.paragraph(&text, "  · ", "    ", 4));
         }

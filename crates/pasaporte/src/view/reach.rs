@@ -42,7 +42,8 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
         out.push_str(&held(page, service));
     }
     if !it.as_anyone.is_empty() {
-        let title = if it.account.is_some() { "And what anybody signed in may" } else { "And what anyone may" };
+        let title =
+            if it.account.is_some() { "And what anybody signed in may" } else { "And what anyone may" };
         let _ = writeln!(out, "\n{}", paint(BOLD, title));
         for service in &it.as_anyone {
             let _ = writeln!(out, "  {}", paint(BOLD, &service.service));
@@ -137,7 +138,12 @@ fn acts(page: Page, service: &ServiceOut, indent: &str) -> String {
     let rest = format!("{indent}    ");
     groups.into_iter().fold(String::new(), |out, (mut names, classes, act)| {
         names.extend(classes.iter().map(|class| format!("any {class} action")));
-        out + &page.paragraph(&format!("{} {}", names.join(", "), on(service, act)), indent, &rest, rest.len())
+        out + &page.paragraph(
+            &format!("{} {}", names.join(", "), on(service, act)),
+            indent,
+            &rest,
+            rest.len(),
+        )
     })
 }
 

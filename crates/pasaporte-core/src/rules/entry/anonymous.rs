@@ -71,16 +71,21 @@ fn anonymous(
             continue;
         }
         for public in [false, true] {
-            let Some(caller) = anonymous_caller(audit, id, public).filter(|_| wanted(endpoint, public)) else { continue };
+            let Some(caller) = anonymous_caller(audit, id, public).filter(|_| wanted(endpoint, public))
+            else {
+                continue;
+            };
             let verdict = caller.of_circle(Exposure::Anyone);
             let surely = verdict == Verdict::Yes;
             let surely_to = if surely { to } else { Exposure::Insiders };
             let exposed = Exposed { to, surely, surely_to, through: None };
             let harm = audit.harm_through(endpoint.function);
-            let turned = if is_turned_away(audit, id, &caller) { Sureness::Inferred } else { sureness(verdict) };
-            let raised = Raised::judged(Thing::Endpoint(id), harm, exposed, audit.environment(endpoint.function))
-                .sure(turned)
-                .from(causes(id, &caller));
+            let turned =
+                if is_turned_away(audit, id, &caller) { Sureness::Inferred } else { sureness(verdict) };
+            let raised =
+                Raised::judged(Thing::Endpoint(id), harm, exposed, audit.environment(endpoint.function))
+                    .sure(turned)
+                    .from(causes(id, &caller));
             raising.raise(&raised, move |audit| tell_anonymous(audit, id, public).unwrap_or_default());
         }
     }
@@ -154,7 +159,9 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId, public: bool) -> Option<Tol
         Some(By::Key(key)) => {
             told = told.at(estate.origin(Thing::Key(key)), "the key that the gateway presents");
         }
-        Some(By::Identity(_, answer) | By::Anyone(answer) | By::Service(_, answer)) => told = at_grounds(audit, told, &answer),
+        Some(By::Identity(_, answer) | By::Anyone(answer) | By::Service(_, answer)) => {
+            told = at_grounds(audit, told, &answer)
+        }
         Some(By::Open | By::Caller | By::Nothing) | None => {}
     }
     match &caller.because {
@@ -196,21 +203,23 @@ fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (S
             let what = if by_grant { "a grant" } else { "an invoke permission" };
             (format!("its endpoint checks an identity, but {what} admits anyone{only}"), mend(audit, answer))
         }
-        Because::NoCheck | Because::Holds | Because::Manages | Because::Tried(_) | Because::Feeds(_) => match &endpoint.way {
-            Way::Direct => (
-                "its endpoint checks nothing".to_owned(),
-                format!(
-                    "Set the check of function:{function}'s endpoint to an identity, or to a key of its own."
+        Because::NoCheck | Because::Holds | Because::Manages | Because::Tried(_) | Because::Feeds(_) => {
+            match &endpoint.way {
+                Way::Direct => (
+                    "its endpoint checks nothing".to_owned(),
+                    format!(
+                        "Set the check of function:{function}'s endpoint to an identity, or to a key of its own."
+                    ),
                 ),
-            ),
-            Way::Route { gateway, .. } => {
-                let gateway = estate.text(*gateway);
-                (
-                    format!("the route at gateway {gateway} checks nothing"),
-                    format!("Have gateway {gateway} check who calls this route, or take the route away."),
-                )
+                Way::Route { gateway, .. } => {
+                    let gateway = estate.text(*gateway);
+                    (
+                        format!("the route at gateway {gateway} checks nothing"),
+                        format!("Have gateway {gateway} check who calls this route, or take the route away."),
+                    )
+                }
             }
-        },
+        }
     }
 }
 

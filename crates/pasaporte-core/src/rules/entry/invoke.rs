@@ -47,7 +47,13 @@ fn open_invoke(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-fn raise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, id: FunctionId, who: Principal, caller: &Caller<'_>) {
+fn raise(
+    audit: &Audit<'_>,
+    raising: &mut Raising<'_, '_>,
+    id: FunctionId,
+    who: Principal,
+    caller: &Caller<'_>,
+) {
     let estate = audit.estate();
     let Because::Decision(answer) = &caller.because else { return };
     if !audit.effects().is_by_own_name(who, answer) {
@@ -67,14 +73,20 @@ fn raise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, id: FunctionId, who: 
     raising.raise(&raised, move |audit| {
         let effects = audit.effects();
         let on = Thing::Function(id);
-        let circle = effects.circles(who, effects.invoke(), on).into_iter().min_by_key(|it| {
-            (it.exposure, std::cmp::Reverse(it.verdict))
-        });
+        let circle = effects
+            .circles(who, effects.invoke(), on)
+            .into_iter()
+            .min_by_key(|it| (it.exposure, std::cmp::Reverse(it.verdict)));
         let Some(circle) = circle else { return Told::default() };
         let answer =
             effects.decide(&Question { principal: who, action: effects.invoke(), on, given: &circle.given });
-        let from = if matches!(who, Principal::Account(_)) { String::new() } else { narrower(&circle.given, exposed.to) };
-        let (crowd, depending) = (capitalised(&format!("{}{from}", crowd(audit, who))), depending(audit, &answer));
+        let from = if matches!(who, Principal::Account(_)) {
+            String::new()
+        } else {
+            narrower(&circle.given, exposed.to)
+        };
+        let (crowd, depending) =
+            (capitalised(&format!("{}{from}", crowd(audit, who))), depending(audit, &answer));
         let more = more_than_invoking(audit, who, id);
         let told = Told::new(format!("{crowd} may invoke it{depending}.{more}{}", with_what(audit, id)))
             .fix(mend(audit, &answer));
@@ -138,7 +150,10 @@ pub(super) fn mend(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
     let mut parts = Vec::new();
     if !permissions.is_empty() {
         let names: Vec<String> = permissions.iter().map(|name| format!("`{name}`")).collect();
-        parts.push(format!("Replace {} in its invoke permission by the callers that you can name.", listed(&names)));
+        parts.push(format!(
+            "Replace {} in its invoke permission by the callers that you can name.",
+            listed(&names)
+        ));
     }
     if !grants.is_empty() {
         parts.push(format!("In {}, name who calls, or take invoking out.", listed(&grants)));

@@ -34,20 +34,16 @@ pub(in crate::rules) fn sureness(verdict: Verdict) -> Sureness {
 pub(in crate::rules) fn at_grounds(audit: &Audit<'_>, told: Told, answer: &Answer<'_>) -> Told {
     let estate = audit.estate();
     let counts = |ground: &&Ground<'_>| ground.effect == Effect::Allow && ground.holds != Truth::False;
-    answer
-        .grounds
-        .iter()
-        .filter(counts)
-        .fold(told, |told, ground| {
-            let origin = estate.statement(ground.statement).origin;
-            match ground.via {
-                Via::Grant { grant, .. } => {
-                    let grant = estate.grant(grant).origin;
-                    told.at(origin, "the statement").at((grant != origin).then_some(grant), "the grant")
-                }
-                Via::Admission { .. } | Via::Ceiling(_) => told.at(origin, "the permission"),
+    answer.grounds.iter().filter(counts).fold(told, |told, ground| {
+        let origin = estate.statement(ground.statement).origin;
+        match ground.via {
+            Via::Grant { grant, .. } => {
+                let grant = estate.grant(grant).origin;
+                told.at(origin, "the statement").at((grant != origin).then_some(grant), "the grant")
             }
-        })
+            Via::Admission { .. } | Via::Ceiling(_) => told.at(origin, "the permission"),
+        }
+    })
 }
 
 pub(super) fn at_identity(audit: &Audit<'_>, told: Told, function: FunctionId) -> Told {

@@ -48,7 +48,8 @@ fn by_contract(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let operation = &contract.operations[held.operation];
         let name = format!("{} {}", estate.text(operation.method), estate.text(operation.path));
         let exposed = audit.effects().exposure_at(weakest);
-        let (harm, environment) = (audit.harm_through(endpoint.function), audit.environment(endpoint.function));
+        let (harm, environment) =
+            (audit.harm_through(endpoint.function), audit.environment(endpoint.function));
         let raised = Raised::judged(Thing::Endpoint(weakest), harm, exposed, environment)
             .facet(format!("contract {} {name}", estate.id(held.contract)))
             .from([Cause::Door(weakest)]);
@@ -93,7 +94,9 @@ fn by_definition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let (harm, exposed, environment) = drifted(audit, &drift);
         let sure = if drift.surely_weaker { Sureness::Certain } else { Sureness::Inferred };
         let door = match (drift.thing, drift.aspect) {
-            (Thing::Endpoint(id), Aspect::Check | Aspect::Presents | Aspect::Presence) => Some(Cause::Door(id)),
+            (Thing::Endpoint(id), Aspect::Check | Aspect::Presents | Aspect::Presence) => {
+                Some(Cause::Door(id))
+            }
             _ => None,
         };
         let raised = Raised::judged(drift.thing, harm, exposed, environment)
@@ -162,9 +165,9 @@ fn drifted(audit: &Audit<'_>, drift: &Drift) -> (Harm, Exposed, Option<crate::es
         Thing::Verifier(id) => {
             let guarded =
                 estate.all::<EndpointId>().filter(|(_, it)| it.check == crate::estate::Check::Token(id));
-            let worst = guarded.map(|(_, it)| it.function).min_by_key(|id| {
-                (audit.harm_through(*id).impact, estate.id(*id))
-            });
+            let worst = guarded
+                .map(|(_, it)| it.function)
+                .min_by_key(|id| (audit.harm_through(*id).impact, estate.id(*id)));
             let harm = worst.map_or(Harm::sure(Impact::Hygiene), |worst| audit.harm_through(worst));
             let environment = worst.and_then(|worst| audit.environment(worst));
             (harm, Exposed::surely(Exposure::KeyHolders), environment)
@@ -193,10 +196,11 @@ fn by_try(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let sure = if shows == Shows::Through { Sureness::Certain } else { Sureness::Inferred };
         let exposed = Exposed::surely(Exposure::Anyone);
         let thing = Thing::Endpoint(attempt.endpoint);
-        let raised = Raised::judged(thing, audit.harm_through(function), exposed, audit.environment(function))
-            .sure(sure)
-            .facet("try")
-            .from([Cause::Door(attempt.endpoint)]);
+        let raised =
+            Raised::judged(thing, audit.harm_through(function), exposed, audit.environment(function))
+                .sure(sure)
+                .facet("try")
+                .from([Cause::Door(attempt.endpoint)]);
         let (attempt, id, origin) = (attempt.clone(), attempt.endpoint, endpoint.origin);
         raising.raise(&raised, move |audit| {
             let estate = audit.estate();

@@ -8,8 +8,8 @@ use super::{at_grounds, at_identity, depending, running, sureness, with_what};
 use crate::access::{Known, Question, Verdict, Via};
 use crate::entry::{Circle, Exposed, Exposure};
 use crate::estate::{
-    AccountOf, Admission, AdmissionId, Attribute, Condition, Effect, EndpointId, Estate, FunctionId, Name, Principal,
-    ResourceId, State, Test, Thing, Trigger, TriggerId,
+    AccountOf, Admission, AdmissionId, Attribute, Condition, Effect, EndpointId, Estate, FunctionId, Name,
+    Principal, ResourceId, State, Test, Thing, Trigger, TriggerId,
 };
 use crate::rules::finding::{Cause, Raised, Raising};
 use crate::rules::words::listed;
@@ -65,18 +65,28 @@ fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let Some(circle) = strangers_circle(audit, who, id) else { continue };
             let exposed = Exposed {
                 surely: circle.verdict == Verdict::Yes,
-                surely_to: if circle.verdict == Verdict::Yes { Exposure::Outsider } else { Exposure::Insiders },
+                surely_to: if circle.verdict == Verdict::Yes {
+                    Exposure::Outsider
+                } else {
+                    Exposure::Insiders
+                },
                 ..Exposed::surely(Exposure::Outsider)
             };
-            let question = Question { principal: who, action: effects.invoke(), on: Thing::Function(id), given: &circle.given };
+            let question = Question {
+                principal: who,
+                action: effects.invoke(),
+                on: Thing::Function(id),
+                given: &circle.given,
+            };
             let answer = effects.decide(&question);
             if !effects.is_by_own_name(who, &answer) {
                 continue;
             }
-            let raised = Raised::judged(Thing::Function(id), audit.harm_through(id), exposed, audit.environment(id))
-                .sure(sureness(circle.verdict))
-                .facet(estate.principal_label(who).trim_start_matches("service:"))
-                .from(Cause::of(&answer));
+            let raised =
+                Raised::judged(Thing::Function(id), audit.harm_through(id), exposed, audit.environment(id))
+                    .sure(sureness(circle.verdict))
+                    .facet(estate.principal_label(who).trim_start_matches("service:"))
+                    .from(Cause::of(&answer));
             raising.raise(&raised, move |audit| tell_unpinned(audit, id, who).unwrap_or_default());
         }
     }
@@ -99,7 +109,8 @@ fn tell_unpinned(audit: &Audit<'_>, id: FunctionId, who: Principal) -> Option<To
     let (estate, effects) = (audit.estate(), audit.effects());
     let circle = strangers_circle(audit, who, id)?;
     let on = Thing::Function(id);
-    let answer = effects.decide(&Question { principal: who, action: effects.invoke(), on, given: &circle.given });
+    let answer =
+        effects.decide(&Question { principal: who, action: effects.invoke(), on, given: &circle.given });
     let service = estate.principal_label(who);
     let of_account = match circle.given.get(Attribute::AccountOfSource) {
         Some(Known::Text(account)) => Some(account.clone()),
@@ -107,7 +118,10 @@ fn tell_unpinned(audit: &Audit<'_>, id: FunctionId, who: Principal) -> Option<To
     };
     let situation = match (answer.verdict, of_account) {
         (_, Some(account)) => {
-            format!("{service} may invoke it for any source of account {account}, which is not its own{}.", depending(audit, &answer))
+            format!(
+                "{service} may invoke it for any source of account {account}, which is not its own{}.",
+                depending(audit, &answer)
+            )
         }
         (Verdict::Depends, _) => {
             format!("A stranger's source may pass: {service} may invoke it{}.", depending(audit, &answer))
@@ -205,7 +219,9 @@ fn dangling_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if named.is_empty() {
             continue;
         }
-        named.sort_by(|one, other| (&one.label, one.by, one.origin).cmp(&(&other.label, other.by, other.origin)));
+        named.sort_by(|one, other| {
+            (&one.label, one.by, one.origin).cmp(&(&other.label, other.by, other.origin))
+        });
         let exposure = if accounts_are_pinned(audit, id) { Exposure::Insiders } else { Exposure::Outsider };
         while let Some(first) = named.first() {
             let label = first.label.clone();

@@ -281,13 +281,19 @@ impl Converter<'_, '_> {
                 Thing::User(id) => over.push(Bounded::User(id)),
                 Thing::Scope(id) => over.push(Bounded::Scope(id)),
                 _ => {
-                    let message = format!("a ceiling bounds identities, users and scopes, not `{}`", named.text);
+                    let message =
+                        format!("a ceiling bounds identities, users and scopes, not `{}`", named.text);
                     self.report.wrong_at(named.at, 1, message, "name an identity, a user or a scope");
                 }
             }
         }
         if it.over.0.is_empty() {
-            self.report.wrong_at(it.at, 1, "a ceiling over nothing", "name an identity, a user or a scope in `over`");
+            self.report.wrong_at(
+                it.at,
+                1,
+                "a ceiling over nothing",
+                "name an identity, a user or a scope in `over`",
+            );
         }
         let ceiling = model::Ceiling {
             id: it.id.as_ref().map(|id| self.builder.name(id.text)),

@@ -111,9 +111,12 @@ fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
         }
     }
     told.sort_by(|(one, _), (other, _)| one.cmp(other));
-    let told = told.into_iter().map(|(label, verdict)| {
-        if verdict == Verdict::Depends { format!("{label} (perhaps)") } else { label }
-    });
+    let told =
+        told.into_iter().map(
+            |(label, verdict)| {
+                if verdict == Verdict::Depends { format!("{label} (perhaps)") } else { label }
+            },
+        );
     told.collect()
 }
 
