@@ -75,7 +75,7 @@ impl<K: Kept> Placed<K> {
         &by_id[from..from + length]
     }
 
-    /// Those that lie in a place, if it is a scope; for another thing all, since a few lie in it or none.
+    /// Those that lie in a place, if it is a scope, else all.
     pub(super) fn within(&self, estate: &Estate, at: At) -> &[(u32, K)] {
         let At::Thing(Thing::Scope(scope)) = at else { return &self.all };
         let area = estate.tree().place(scope);
@@ -122,6 +122,9 @@ impl Access<'_> {
             return named.into_iter().collect();
         }
         let taken = |id: &K| is_here(id.thing()) && self.takes(resources, id.thing());
+        if let Some(few) = self.of_thing(at) {
+            return few.filter(taken).collect();
+        }
         let here = all.within(estate, at);
         let patterns = self.patterns(estate.resources_picked(resources).any());
         let named: Vec<&[K]> = patterns.iter().map(|pattern| all.beginning_like(estate, pattern)).collect();
@@ -156,20 +159,28 @@ impl Access<'_> {
 
     /// Whether anything of a kind is declared at a place.
     pub(crate) fn any_at<K: Peopled>(&self, at: At) -> bool {
-        let all = K::all(&self.population).within(self.estate, at);
-        all.iter().any(|(_, id)| self.lies_at(id.thing(), at))
+        match self.of_thing::<K>(at) {
+            Some(mut few) => few.next().is_some(),
+            None => !K::all(&self.population).within(self.estate, at).is_empty(),
+        }
     }
 
     fn here<K: Kept>(&self, all: &Placed<K>, at: At) -> Vec<K> {
-        let here = all.within(self.estate, at).iter().map(|(_, id)| *id);
-        here.filter(|id| self.lies_at(id.thing(), at)).collect()
+        match self.of_thing(at) {
+            Some(few) => few.collect(),
+            None => all.within(self.estate, at).iter().map(|(_, id)| *id).collect(),
+        }
     }
 
-    fn lies_at(&self, thing: Thing, at: At) -> bool {
-        match at {
-            At::Everywhere => true,
-            At::Thing(place) => self.estate.lies_in(thing, place),
-        }
+    /// What lies at a place that is no scope: the thing itself, and the keys of it. None of a scope.
+    pub(super) fn of_thing<K: Kept>(&self, at: At) -> Option<impl Iterator<Item = K>> {
+        let place = match at {
+            At::Everywhere | At::Thing(Thing::Scope(_)) => return None,
+            At::Thing(place) => place,
+        };
+        let itself = self.estate.is_declared(place).then_some(place);
+        let all = itself.into_iter().chain(self.keys_of(place).map(Thing::Key));
+        Some(all.filter_map(K::of).filter(|id| self.estate.get(*id).is_some()))
     }
 }
 

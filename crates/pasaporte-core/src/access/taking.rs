@@ -159,7 +159,9 @@ impl Access<'_> {
             |id: &ResourceId| self.is_at(*id, at) && self.selects(selection, self.estate.id(*id), false);
         let named = self.beginning_like(selection);
         let here = self.population.resources.within(self.estate, at);
-        let all = if named.iter().map(|range| range.len()).sum::<usize>() < here.len() {
+        let all = if let Some(few) = self.of_thing(at) {
+            few.filter(taken).collect()
+        } else if named.iter().map(|range| range.len()).sum::<usize>() < here.len() {
             named.into_iter().flatten().copied().filter(taken).collect()
         } else {
             here.iter().map(|(_, id)| *id).filter(taken).collect()

@@ -115,7 +115,9 @@ impl<'e> Audit<'e> {
     }
 
     fn find_exposure(&self, holder: Principal) -> Exposed {
-        let functions = self.functions_of(holder);
+        // Of functions that are as exposed, the first by name is told of, in whichever order they were read.
+        let mut functions = self.functions_of(holder);
+        functions.sort_unstable_by_key(|&function| self.estate().id(function));
         functions.iter().map(|&function| self.exposure(function)).fold(Exposed::INSIDE, Exposed::wider)
     }
 

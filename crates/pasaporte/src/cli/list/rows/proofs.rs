@@ -31,7 +31,7 @@ pub(in crate::cli::list) fn keys(audit: &Audit<'_>) -> Table {
         };
         let state = match (key.state, estate.has_ended(key.expires)) {
             (State::Disabled, _) => "disabled",
-            (State::Enabled, true) => "expired, enabled",
+            (State::Enabled, true) => "expired but enabled",
             (State::Enabled, false) => "enabled",
         };
         table.row(vec![
