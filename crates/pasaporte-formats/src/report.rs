@@ -11,6 +11,7 @@ use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{Environment, Estate};
 use pasaporte_core::rules::{self, Finding, Impact, Level, Severity, Sureness};
 use schemars::{JsonSchema, Schema, SchemaGenerator};
+use rayon::prelude::*;
 use serde::{Serialize, Serializer};
 
 use crate::estate::Word;
@@ -45,9 +46,16 @@ pub struct Findings<'a> {
 
 impl Serialize for Findings<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_seq(self.findings.iter().map(|finding| FindingOut::of(finding, self.audit)))
+        // Told by all processors, a batch at a time, so that never all the words are held at once.
+        let told = |batch: &[Finding]| -> Vec<FindingOut> {
+            batch.par_iter().map(|finding| FindingOut::of(finding, self.audit)).collect()
+        };
+        serializer.collect_seq(self.findings.chunks(TOLD_AT_ONCE).flat_map(told))
     }
 }
+
+/// How many findings are put into words at once.
+const TOLD_AT_ONCE: usize = 4096;
 
 impl JsonSchema for Findings<'_> {
     fn inline_schema() -> bool {

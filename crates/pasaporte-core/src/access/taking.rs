@@ -77,16 +77,15 @@ impl Reachable {
         }
     }
 
-    /// The confidential ones first.
-    pub(crate) fn iter(&self) -> impl Iterator<Item = ResourceId> {
-        let parts: [&[ResourceId]; 4] = match self {
+    /// The confidential ones first; each part in the order of names.
+    pub(crate) fn parts_by_sensitivity(&self) -> [&[ResourceId]; 4] {
+        match self {
             Self::One(id) => [id.as_slice(), &[], &[], &[]],
             Self::Some([own, foreign]) => {
                 let ((own_secret, own_rest), (secret, rest)) = (own.split(), foreign.split());
                 [own_secret, secret, own_rest, rest]
             }
-        };
-        parts.into_iter().flatten().copied()
+        }
     }
 }
 

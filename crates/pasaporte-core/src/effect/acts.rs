@@ -80,11 +80,11 @@ impl Effects<'_> {
         let wanted = (service, others, any_case);
         let slot = &self.acts[actions.index()];
         let known = || slot.lock().expect("nobody panics while holding it");
-        if let Some((_, found)) = known().iter().find(|(each, _)| *each == wanted) {
+        if let Some(found) = known().get(&wanted) {
             return Arc::clone(found);
         }
         let found = Arc::new(self.find_acts(actions, wanted));
-        known().push((wanted, Arc::clone(&found)));
+        known().insert(wanted, Arc::clone(&found));
         found
     }
 

@@ -39,12 +39,36 @@ impl Effects<'_> {
             }
             _ => false,
         };
+        // What stands on a thing against one of them is not said of the others.
+        let names = self.names(who);
+        let mut own_names = names.iter().filter(|name| !self.is_of_everybody(**name));
+        if own_names.any(|name| self.admissions_naming(*name).any(|id| !self.allows(id))) {
+            return None;
+        }
         let (denies, ceilings) = self.opposing(who);
         let tagged = denies.iter().any(|id| personal(&self.estate().statement(*id).conditions));
         if tagged || roads.iter().any(|road| asks(road) || foreign(road)) {
             return None;
         }
-        Some(Alike { home: self.home(who), denies, ceilings })
+        // Where nothing asks for the account of who calls, it does not matter which it is.
+        let asks_nothing = self.no_deny_on_things_is_conditional()
+            && roads.iter().all(|road| self.is_plain(road))
+            && denies.iter().all(|id| self.estate().statement(*id).conditions.is_empty())
+            && ceilings.is_empty();
+        let home = if asks_nothing { None } else { self.home(who) };
+        Some(Alike { home, denies, ceilings })
+    }
+
+    /// Whether no statement that denies something on a thing has conditions.
+    fn no_deny_on_things_is_conditional(&self) -> bool {
+        *self.no_deny_on_things_is_conditional.get_or_init(|| {
+            let estate = self.estate();
+            let conditional = |id| {
+                let statement = estate.statement(id);
+                statement.effect == Effect::Deny && !statement.conditions.is_empty()
+            };
+            !estate.admissions().iter().any(|it| conditional(it.statement))
+        })
     }
 
     /// What is kept for those who are alike.

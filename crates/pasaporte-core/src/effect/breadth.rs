@@ -279,7 +279,8 @@ impl Effects<'_> {
         let wanted = service.map(|name| self.service(name));
         let is_wanted = |id: ServiceId| wanted.is_none_or(|wanted| wanted == id);
         let mut all: Vec<Thing> = Vec::new();
-        let data = self.reachable(who, road.name(), resources, road.at).into_iter().map(Thing::Resource);
+        let reachable = self.reachable(who, road.name(), resources, road.at);
+        let data = reachable.parts_by_sensitivity().into_iter().flatten().copied().map(Thing::Resource);
         all.extend(data.filter(|thing| is_wanted(self.service_of(*thing))));
         for service in [super::FUNCTION, super::IDENTITY, super::KEY] {
             if is_wanted(service) {

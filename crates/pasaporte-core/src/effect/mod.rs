@@ -47,7 +47,7 @@ pub struct Effects<'e> {
     services: RwLock<IndexSet<Arc<str>, FxBuildHasher>>,
     services_of_resources: Box<[ServiceId]>,
     others: RwLock<IndexSet<Arc<[ActionsId]>, FxBuildHasher>>,
-    acts: Box<[Mutex<Vec<(acts::Wanted, Arc<Acts>)>>]>,
+    acts: Box<[Mutex<FxHashMap<acts::Wanted, Arc<Acts>>>]>,
     powers: Box<[OnceLock<roads::Powers>]>,
     unbounded: Mutex<BTreeSet<Arc<str>>>,
     opposition: Box<[OnceLock<Option<Arc<opposed::Opposition>>>]>,
@@ -58,12 +58,15 @@ pub struct Effects<'e> {
     direct: Box<[OnceLock<worst::Direct>]>,
     harms: Box<[OnceLock<Harm>]>,
     told: Box<[OnceLock<Option<Box<str>>>]>,
+    /// The same of what each identity may itself, without becoming anybody else.
+    told_itself: Box<[OnceLock<Option<Box<str>>>]>,
     fresh: fresh::Fresh,
     every: OnceLock<Arc<Action>>,
     common: Mutex<FxHashMap<alike::Alike, Arc<[Service]>>>,
     open_functions: OnceLock<Box<[(FunctionId, Verdict)]>>,
     people_at: Mutex<FxHashMap<(ServiceId, At), (usize, Option<Thing>)>>,
     denies_on_resources: OnceLock<bool>,
+    no_deny_on_things_is_conditional: OnceLock<bool>,
     accounts_are_unknown: OnceLock<bool>,
     now: Context,
 }
@@ -111,12 +114,14 @@ impl<'e> Effects<'e> {
             direct: slots(identities),
             harms: slots(identities),
             told: slots(identities),
+            told_itself: slots(identities),
             fresh: fresh::Fresh::new(estate),
             every: OnceLock::new(),
             common: Mutex::default(),
             open_functions: OnceLock::new(),
             people_at: Mutex::default(),
             denies_on_resources: OnceLock::new(),
+            no_deny_on_things_is_conditional: OnceLock::new(),
             accounts_are_unknown: OnceLock::new(),
             now: Context::at(estate.as_of()),
             access,
@@ -180,11 +185,6 @@ impl<'e> Effects<'e> {
             all.insert_full(Arc::from(choices)).0
         });
         acts::Others(index as u32)
-    }
-
-    /// The services of all resources.
-    pub(crate) fn kinds_of_resources(&self) -> impl Iterator<Item = ServiceId> {
-        self.services_at(At::Everywhere).iter().copied().collect::<Vec<_>>().into_iter()
     }
 
     /// The services of the declared things at a place.

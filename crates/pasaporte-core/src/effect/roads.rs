@@ -104,6 +104,11 @@ impl<'e> Effects<'e> {
     /// stands for the service.
     pub(crate) fn services_of(&self, road: &Road) -> Vec<ServiceId> {
         let actions = self.estate().statement(road.statement).actions;
+        if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
+            let mut all = vec![self.service_of(thing), ACCESS_SERVICE];
+            all.retain(|service| self.has_any(actions, *service));
+            return all;
+        }
         let mut all: Vec<ServiceId> = Vec::new();
         let mut open = false;
         for pattern in self.patterns(self.estate().actions_picked(actions).any()) {
@@ -114,12 +119,7 @@ impl<'e> Effects<'e> {
         }
         if open || self.ignores_case_somewhere() {
             all.extend([FUNCTION, IDENTITY, KEY, ACCESS_SERVICE]);
-            all.extend(self.kinds_of_resources());
-        }
-        if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
-            let own = self.service_of(thing);
-            all.push(own);
-            all.retain(|service| *service == own || *service == ACCESS_SERVICE);
+            all.extend(self.services_at(At::Everywhere).iter());
         }
         all.sort_unstable();
         all.dedup();
@@ -180,7 +180,7 @@ impl<'e> Effects<'e> {
         all
     }
 
-    fn allows(&self, id: AdmissionId) -> bool {
+    pub(super) fn allows(&self, id: AdmissionId) -> bool {
         let estate = self.estate();
         estate.statement(estate.admission(id).statement).effect == Effect::Allow
     }

@@ -1,12 +1,12 @@
 //! The worst that somebody may do, in words that the decision confirmed.
 
 use super::worst::Survey;
-use super::{Act, Effects, Harm, Impact, Road};
+use super::{Act, Effects, Impact, Road};
 use crate::access::{New, On, Verdict};
 use crate::estate::{ActionClass, IdentityId, Principal, Thing, Vocabulary};
 
 /// How many other resources of the same impact are counted.
-const MOST_COUNTED: usize = 9;
+pub(super) const MOST_COUNTED: usize = 9;
 
 /// Something that somebody may do.
 #[derive(Debug, Clone)]
@@ -142,11 +142,14 @@ impl Effects<'_> {
     ) -> Option<String> {
         let own = direct.harm;
         let control: Vec<_> = direct.edges.iter().map(|edge| (edge.to, edge.control)).collect();
-        let (harm, path) = self.follow(who, direct);
+        let (harm, path) = self.follow(who, direct, false);
         if harm.impact >= Impact::RunsCode {
             return None;
         }
         if path.is_empty() {
+            if let (Principal::Identity(id), false) = (who, alone) {
+                return self.direct_words(id).map(str::to_owned);
+            }
             let survey = Survey::new(self, who, Some(own.impact));
             let mut survey = if alone { survey.alone() } else { survey };
             survey.go(&roads());
@@ -165,21 +168,24 @@ impl Effects<'_> {
             Principal::Identity(id) if last != who => self.direct_words(id),
             _ => None,
         };
-        let then = then.map_or_else(String::new, |then| format!(", which may {then}"));
+        let then = then.map_or_else(String::new, |then: &str| format!(", which may {then}"));
         Some(format!("{perhaps}{verb} {name}{through}{then}"))
     }
 
     /// The worst that an identity may do itself, in words.
-    fn direct_words(&self, id: IdentityId) -> Option<String> {
-        let who = Principal::Identity(id);
-        let harm: Harm = self.direct(id).harm;
-        if harm.impact >= Impact::RunsCode {
-            // What was worked out before took in what lies beyond.
-            return self.may_at_worst(id).map(str::to_owned);
-        }
-        let mut survey = Survey::new(self, who, Some(harm.impact));
-        survey.go(&self.harmful_roads(who));
-        self.say(&survey)
+    fn direct_words(&self, id: IdentityId) -> Option<&str> {
+        use crate::estate::Id;
+        let find = || -> Option<Box<str>> {
+            let who = Principal::Identity(id);
+            let harm = self.direct(id).harm;
+            if harm.impact >= Impact::RunsCode {
+                return None;
+            }
+            let mut survey = Survey::new(self, who, Some(harm.impact));
+            survey.go(&self.harmful_roads(who));
+            self.say(&survey).map(String::into_boxed_str)
+        };
+        self.told_itself[id.index()].get_or_init(find).as_deref()
     }
 
     /// The most telling of what a survey found, and how many more there are like it.

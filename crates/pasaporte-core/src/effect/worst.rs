@@ -12,9 +12,9 @@ use super::acts::{Act, Acts};
 use super::harm::on_data;
 use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
-use super::told::Doing;
+use super::told::{Doing, MOST_COUNTED};
 use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Road, ServiceId};
-use crate::access::{Context, New, On, Question, Truth, Verdict, Via};
+use crate::access::{Context, New, On, Question, Reachable, Truth, Verdict, Via};
 use crate::estate::{
     ActionClass, At, FunctionId, GroupId, IdentityId, KeyId, KeyReach, Principal, ResourceId, ResourcesId,
     ScopeId, Sensitivity, Thing,
@@ -62,11 +62,18 @@ impl<'e> Effects<'e> {
     }
 
     fn find_harm(&self, who: Principal) -> Harm {
-        self.follow(who, self.direct_of(who)).0
+        self.follow(who, self.direct_of(who), true).0
     }
 
-    /// The worst along the edges of somebody, and whom one has to become for it: each step once.
-    pub(super) fn follow(&self, who: Principal, direct: Direct) -> (Harm, Vec<(Principal, bool)>) {
+    /// The worst along the edges of somebody, and whom one has to become for it: each step once. With `short`, what was
+    /// worked out before stands for all that lies beyond; the steps are then not told, since they would hang on what
+    /// was asked first.
+    pub(super) fn follow(
+        &self,
+        who: Principal,
+        direct: Direct,
+        short: bool,
+    ) -> (Harm, Vec<(Principal, bool)>) {
         use crate::estate::Id;
         let mut best = direct.harm;
         let mut path: Vec<(Principal, bool)> = Vec::new();
@@ -90,9 +97,8 @@ impl<'e> Effects<'e> {
             }
             at += 1;
             let Some(&(next, _, surely)) = reached.get(at) else { break };
-            // What was worked out before takes in all that lies beyond.
             let known = match next {
-                Principal::Identity(id) => self.harms[id.index()].get().copied(),
+                Principal::Identity(id) if short => self.harms[id.index()].get().copied(),
                 _ => None,
             };
             let (harm, beyond) = match (known, next) {
@@ -169,7 +175,7 @@ impl<'e> Effects<'e> {
         survey.alone = true;
         survey.go(&[road]);
         let direct = survey.into_direct();
-        self.follow(who, direct).0
+        self.follow(who, direct, true).0
     }
 }
 
@@ -526,13 +532,23 @@ impl<'a, 'e> Survey<'a, 'e> {
         if by_access {
             self.other_things(road, resources);
         }
+        let reachable = effects.reachable(self.who, road.name(), resources, road.at);
+        for part in reachable.parts_by_sensitivity() {
+            self.data_of(road, part, by_access);
+        }
+    }
+
+    /// The same of resources that are as sensitive, in the order of their names.
+    fn data_of(&mut self, road: &Road, part: &[ResourceId], by_access: bool) {
+        let effects = self.effects;
         let mut last: Option<(ServiceId, bool, bool)> = None;
-        for id in effects.reachable(self.who, road.name(), resources, road.at) {
+        let mut sure = 0;
+        for &id in part {
             let Some(it) = effects.estate().get(id) else { continue };
             let confidential = it.sensitivity == Some(Sensitivity::Confidential);
             let impact = if confidential { Impact::ConfidentialData } else { Impact::DataOrSecrets };
-            // The confidential come first, so nothing that follows is worse.
-            if !self.matters(impact, false) {
+            // More than are counted are not looked for: the first by name is among these.
+            if !self.matters(impact, false) || sure > MOST_COUNTED {
                 break;
             }
             // Resources of one kind mostly come together, and a road without actions on one has none on all.
@@ -547,13 +563,14 @@ impl<'a, 'e> Survey<'a, 'e> {
                     empty
                 }
             };
-            if !empty {
-                self.resource(road, id, by_access);
+            if !empty && self.resource(road, id, by_access) {
+                sure += usize::from(self.wanted == Some(impact));
             }
         }
     }
 
-    fn resource(&mut self, road: &Road, id: ResourceId, by_access: bool) {
+    /// Whether something of it is surely allowed that was not known.
+    fn resource(&mut self, road: &Road, id: ResourceId, by_access: bool) -> bool {
         let effects = self.effects;
         let thing = Thing::Resource(id);
         let sensitivity = effects.estate().get(id).and_then(|it| it.sensitivity);
@@ -577,10 +594,11 @@ impl<'a, 'e> Survey<'a, 'e> {
                     )
                 });
                 if verdict == Verdict::Yes {
-                    return;
+                    return true;
                 }
             }
         }
+        false
     }
 
     /// Things that are neither data nor code, whose access may be changed.
@@ -708,12 +726,12 @@ impl<'e> Effects<'e> {
         name: Principal,
         resources: ResourcesId,
         at: At,
-    ) -> Vec<ResourceId> {
+    ) -> Reachable {
         // What is given to everybody needs no side of the resource.
         if self.is_of_everybody(name) {
-            return self.taken(resources, at).resources().to_vec();
+            return Reachable::Some([self.taken(resources, at), Arc::default()]);
         }
-        self.within_reach(who, resources, at).iter().collect()
+        self.within_reach(who, resources, at)
     }
 
     /// The same in parts that are kept: of somebody's own account, and of others.

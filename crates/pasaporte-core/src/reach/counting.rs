@@ -100,7 +100,6 @@ impl<'a, 'e> Counting<'a, 'e> {
         let name = effects.service_name(service);
         let mut counts = false;
         let plain = effects.is_plain(road);
-        let resources = effects.estate().statement(road.statement).resources;
         // Where no thing has statements of its own that may take away, one sort of actions is the same on all.
         let by_sort = road.grant().is_some() && &*name != ACCESS;
         let mut asked: Vec<Thing> = Vec::new();
@@ -134,7 +133,6 @@ impl<'a, 'e> Counting<'a, 'e> {
                 }
             }
         }
-        let _ = resources;
         if counts {
             let (_, roads) = self.services.entry(service).or_default();
             roads.push(*road);
