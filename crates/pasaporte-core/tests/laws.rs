@@ -13,13 +13,17 @@ use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::*;
 use pasaporte_core::rules::{self, Audit, Finding, Settings, judge};
 use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
 use support::naive::{Given, Naive, Target, Tri};
 use support::recipe::{ACTION_PATTERNS, Cooked, PLACES, PRINCIPALS, PUBLIC, Recipe, cook, recipe};
 
 /// How many random estates a law is held over: so many, or what `ESTATES` says.
 fn estates(usual: u32) -> ProptestConfig {
     let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
-    ProptestConfig { cases: asked.unwrap_or(usual), failure_persistence: None, ..ProptestConfig::default() }
+    // The usual ones are the same every time; whoever asks for a number gets others each time.
+    let rng_seed = if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(7) };
+    let cases = asked.unwrap_or(usual);
+    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
 }
 
 fn tri(verdict: Verdict) -> Tri {
@@ -42,6 +46,10 @@ fn actions() -> Vec<String> {
         all.insert(own.to_owned());
     }
     all.extend(["key/create".to_owned(), "secret/read".to_owned()]);
+    // Operations that nobody named and no line of the catalogue lists, short and long.
+    for service in ["table", "queue", "function", "identity", "key"] {
+        all.extend([format!("{service}/zz"), format!("{service}/zzzz")]);
+    }
     for pattern in ACTION_PATTERNS {
         for (run, one) in [("", "x"), ("re", "c"), ("write", "r"), ("a", "b")] {
             let drawn = pattern.replace('*', run).replace('?', one);

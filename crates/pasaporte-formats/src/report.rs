@@ -10,8 +10,8 @@ use std::io::{self, Write};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{Environment, Estate};
 use pasaporte_core::rules::{self, Finding, Impact, Level, Severity, Sureness};
-use schemars::{JsonSchema, Schema, SchemaGenerator};
 use rayon::prelude::*;
+use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::{Serialize, Serializer};
 
 use crate::estate::Word;

@@ -34,7 +34,7 @@ functions:
 }
 
 fn situations(audit: &Value) -> Vec<(&str, &str)> {
-    let all = audit["findings"].as_array().unwrap().iter();
+    let all = support::with_beneath(audit).into_iter();
     all.map(|it| (it["rule"].as_str().unwrap(), it["situation"].as_str().unwrap())).collect()
 }
 
@@ -58,7 +58,7 @@ fn declared_open_closed_but_open_and_undeclared_are_told_apart() {
             ("entry/spare-methods", "It takes DELETE, and contract:ferries has GET and POST on its path."),
         ]
     );
-    let evidence = &audit["findings"][1]["evidence"];
+    let evidence = &support::with_beneath(&audit)[1]["evidence"];
     assert_eq!((&evidence[0]["file"], &evidence[0]["line"]), (&"estate/api/ferries.yaml".into(), &6.into()));
     assert_eq!((&evidence[1]["file"], &evidence[1]["line"]), (&"estate/ferry.yaml".into(), &7.into()));
 }
@@ -130,7 +130,10 @@ fn a_part_that_is_not_understood_does_not_stop_the_rest() {
     let torn = CONTRACT.replace("get: {security: []}", "get: {security: [{nobody: []}]}");
     place.write("estate/api/ferries.yaml", torn);
     let audit = place.audit(&["estate"]);
-    let found = findings(&audit);
+    let found: Vec<(String, String)> = support::with_beneath(&audit)
+        .into_iter()
+        .map(|it| (it["rule"].as_str().unwrap().to_owned(), it["thing"].as_str().unwrap().to_owned()))
+        .collect();
     assert!(
         found.contains(&("entry/declared-otherwise".to_owned(), "endpoint:sail/front/sail".to_owned())),
         "{found:?}"
@@ -206,7 +209,7 @@ fn a_declaration_stands_beside_what_is_deployed(#[case] name: &str, #[case] text
     let expected =
         "Its check is an identity as declared, and nothing as deployed. It runs as identity:sailor.";
     assert_eq!(situations(&audit)[1], ("entry/declared-otherwise", expected));
-    let evidence = audit["findings"][1]["evidence"].as_array().unwrap();
+    let evidence = support::with_beneath(&audit)[1]["evidence"].as_array().unwrap();
     assert_eq!(evidence[0]["file"], format!("estate/{name}"));
     assert_eq!(evidence[1]["file"], "estate/deployed.yaml");
     // What is declared is not counted as there.

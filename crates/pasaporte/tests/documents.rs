@@ -39,8 +39,11 @@ fn the_story_of_the_readme_can_be_followed() {
     let folder = tempfile::tempdir().unwrap();
     let estate = folder.path().join("ferries/levante.yaml");
     let text = read("README.md");
-    let after = |beginning: &str| text.lines().find_map(|line| line.strip_prefix(beginning)).unwrap().trim();
-    let (mistake, mend) = (after("# in ferries/levante.yaml, replace"), after("# by"));
+    let after = |beginning: &'static str| {
+        text.lines().filter_map(move |line| Some(line.strip_prefix("# ")?.split_once(beginning)?.1.trim()))
+    };
+    let mends: Vec<(&str, &str)> = after("replace   ").zip(after("by   ")).collect();
+    assert_eq!(mends.len(), 2);
     let run = |line: &str, code: i32| {
         let args = line.split('#').next().unwrap().split_whitespace();
         Command::cargo_bin("pasaporte").unwrap().current_dir(&folder).args(args).assert().code(code);
@@ -48,9 +51,12 @@ fn the_story_of_the_readme_can_be_followed() {
     for line in text.lines().filter_map(|line| line.strip_prefix("pasaporte ")) {
         if line.contains("--fail-on") {
             run(line, 1);
-            let before = fs::read_to_string(&estate).unwrap();
-            assert!(before.contains(mistake), "nothing to replace");
-            fs::write(&estate, before.replace(mistake, mend)).unwrap();
+            let mut text = fs::read_to_string(&estate).unwrap();
+            for (mistake, mend) in &mends {
+                assert!(text.contains(mistake), "nothing to replace");
+                text = text.replace(mistake, mend);
+            }
+            fs::write(&estate, text).unwrap();
         }
         run(line, 0);
     }

@@ -142,7 +142,7 @@ resources: [{id: \"queue:orders\", in: gate}]",
     "queue:old-orders is not in the estate, which has others of its kind, so it seems to be gone; a permission of the \
      function and a trigger of the function still name it. Whoever makes one of that name, in any account, feeds it.",
     "Take out what names queue:old-orders, or make it again in your own account.",
-    &[("a trigger", 7), ("a permission", 8)]
+    &[("a permission", 8), ("a trigger", 7)]
 )]
 #[case::a_source_that_is_gone_but_pinned(
     "entry/dangling-source",
@@ -281,7 +281,7 @@ identities: [{id: role, in: gate, kind: execution-role}]",
     "identity/orphaned",
     "identities: [{id: old, in: gate, kind: managed-identity, grants: [{statements: [allow queue/send]}]}]",
     ("identity:old", "low", "certain"),
-    "No function, app or gateway uses it and nobody else may act as it, yet it holds 1 grant.",
+    "No function, app or gateway uses it and nobody is named who may act as it, yet it holds 1 grant.",
     "Remove its grants",
     &[("the identity", 4), ("a grant that stands", 4)]
 )]

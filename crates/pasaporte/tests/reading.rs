@@ -251,7 +251,7 @@ fn says(said: &str, parts: &[&str]) {
 #[case::ceiling_over_a_function(
     "ceilings:\n  - {over: function:f, statements: []}",
     "3:12",
-    "a ceiling bounds identities and scopes",
+    "a ceiling bounds identities, users and scopes",
     ""
 )]
 #[case::account_setting(

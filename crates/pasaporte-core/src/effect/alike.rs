@@ -55,7 +55,7 @@ impl Effects<'_> {
             && roads.iter().all(|road| self.is_plain(road))
             && denies.iter().all(|id| self.estate().statement(*id).conditions.is_empty())
             && ceilings.is_empty();
-        let home = if asks_nothing { None } else { self.home(who) };
+        let home = self.home(who).filter(|home| !asks_nothing || !matches!(home, AccountOf::Known(_)));
         Some(Alike { home, denies, ceilings })
     }
 

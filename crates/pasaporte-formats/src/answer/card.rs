@@ -336,8 +336,9 @@ fn of_door(door: &Door) -> Vec<Note> {
             alarming: it.agrees == Some(false) && it.shows.0 > Shows::Unclear,
         }
     });
-    // Why anyone gets in although something is asked for.
-    let open = door.lets_in.iter().find(|it| it.who == "anyone" && door.check != "none");
+    // Why anyone gets in although something is asked for; a try says so itself.
+    let is_tried = door.tries.iter().any(|it| it.agrees == Some(false) && it.shows.0 > Shows::Unclear);
+    let open = door.lets_in.iter().find(|it| it.who == "anyone" && door.check != "none" && !is_tried);
     let open = open.map(|it| Note::plain(format!("anyone: {}", it.because)));
     open.into_iter().chain(declared).chain(tried).collect()
 }

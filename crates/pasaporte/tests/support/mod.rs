@@ -112,3 +112,11 @@ pub fn findings(audit: &Value) -> Vec<(String, String)> {
     let findings = audit["findings"].as_array().unwrap();
     findings.iter().map(|finding| (text(&finding["rule"]), text(&finding["thing"]))).collect()
 }
+
+/// All that an audit tells: what leads, and what lies beneath it.
+pub fn with_beneath(audit: &Value) -> Vec<&Value> {
+    let leading = audit["findings"].as_array().unwrap().iter();
+    leading
+        .flat_map(|finding| std::iter::once(finding).chain(finding["beneath"].as_array().unwrap()))
+        .collect()
+}

@@ -1,7 +1,9 @@
 //! Functions, and what makes them run.
 
+use std::collections::BTreeMap;
+
 use pasaporte_core::access::Verdict;
-use pasaporte_core::entry::{Standing, faces_internet};
+use pasaporte_core::entry::{Exposure, Standing, faces_internet};
 use pasaporte_core::estate::{
     Check, ContractOf, EndpointId, FunctionId, Network, State, Thing, TriggerId, Way,
 };
@@ -101,19 +103,17 @@ fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
     if ways.is_empty() {
         return vec!["nobody".to_owned()];
     }
-    // Who gets in in several ways is told once, by the surest.
-    let mut told: Vec<(String, Verdict)> = Vec::new();
+    // Who gets in in several ways is told once, by the surest; the widest circle first.
+    let mut told: BTreeMap<(Exposure, String), Verdict> = BTreeMap::new();
     for way in ways {
+        let circle = way.circles.iter().map(|(circle, _)| *circle).min().unwrap_or(Exposure::Insiders);
         let label = estate.principal_label(way.caller.who);
-        match told.iter_mut().find(|(known, _)| *known == label) {
-            Some((_, verdict)) => *verdict = way.caller.verdict.max(*verdict),
-            None => told.push((label, way.caller.verdict)),
-        }
+        let verdict = told.entry((circle, label)).or_insert(way.caller.verdict);
+        *verdict = way.caller.verdict.max(*verdict);
     }
-    told.sort_by(|(one, _), (other, _)| one.cmp(other));
     let told =
         told.into_iter().map(
-            |(label, verdict)| {
+            |((_, label), verdict)| {
                 if verdict == Verdict::Depends { format!("{label} (perhaps)") } else { label }
             },
         );
