@@ -406,7 +406,7 @@ impl Effects<'_> {
         let actions = self.estate().statement(road.statement).actions;
         let acts = self.acts(actions, service, others, self.any_case_on(on.on()));
         let given = acts.all.iter().filter(|act| self.gives(who, road, &act.action, on.on()) != Verdict::No);
-        let mut all: Vec<String> = given.map(super::told::action_in_words).collect();
+        let mut all: Vec<String> = given.map(super::action_in_words).collect();
         all.sort_unstable();
         all.dedup();
         all

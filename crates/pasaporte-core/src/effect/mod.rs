@@ -31,6 +31,7 @@ use crate::reach::Service;
 
 pub(crate) use acts::Others;
 pub use acts::{ACCESS, Act, Acts};
+pub(crate) use told::action_in_words;
 pub use breadth::{Bearer, Breadth, Wide};
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};

@@ -455,7 +455,14 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
         let mut least = verdict;
         for &thing in there {
-            match self.ask(road, act, On::There(thing)) {
+            // What this road leaves aside may be given by another.
+            let taken = self.effects.takes(self.resources(road), thing);
+            let verdict = match taken {
+                true => self.ask(road, act, On::There(thing)),
+                false if self.alone => Verdict::No,
+                false => self.effects.verdict_on(self.who, &act.action, On::There(thing), self.given),
+            };
+            match verdict {
                 Verdict::No => return None,
                 other => least = least.min(other),
             }

@@ -282,8 +282,9 @@ pub struct Samples {
     pub complete: bool,
 }
 
-/// One string of each sort among those that begin with `start` and go on without another slash: strings are of one sort where the same
-/// patterns of `whole` match them, and the same pattern of `first` is the first that matches what follows `start`.
+/// One string of each sort among those that begin with `start` and go on without another slash: strings are of one sort
+/// where the same patterns of `whole` match them, and the same pattern of `first` is the first that matches what follows
+/// `start`.
 /// None of the strings is one of `taken`, which are told apart by themselves.
 pub fn samples(
     start: &str,
@@ -327,9 +328,7 @@ pub fn samples(
                 first[decided].settle(&mut next);
                 first[decided + 1..].iter().for_each(|span| span.clear(&mut next));
             }
-            if seen.contains(&next) {
-                continue;
-            }
+            // What was reached before, but only by nothing or by a string that is taken, may be of a sort of its own.
             let mut sort = Bits::from_elem(0, search.words);
             whole.iter().filter(|span| has(&next, span.end)).for_each(|span| set(&mut sort, span.end));
             let line = first.iter().position(|span| has(&next, span.end)).unwrap_or(usize::MAX);
@@ -340,8 +339,9 @@ pub fn samples(
                     samples.strings.push(string);
                 }
             }
-            seen.insert(next.clone());
-            reached.push((next, at, *letter));
+            if seen.insert(next.clone()) {
+                reached.push((next, at, *letter));
+            }
         }
         at += 1;
     }

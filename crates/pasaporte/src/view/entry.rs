@@ -111,7 +111,7 @@ fn told_door(page: Page, door: &Door) -> String {
     if door.lets_in.is_empty() {
         let _ = writeln!(out, "    lets nobody in");
     } else if door.check == "identity" && door.behind.is_none() {
-        out.push_str(&page.paragraph("lets in whoever may invoke it by name, below", "    ", "    ", 0));
+        out.push_str(&page.paragraph("lets in whoever may invoke it by name, below", "    ", "    ", 4));
     } else {
         out.push_str(&entrants(page, &door.lets_in));
     }

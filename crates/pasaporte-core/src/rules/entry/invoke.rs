@@ -2,7 +2,7 @@
 
 use super::{at_grounds, at_identity, depending, running, with_what};
 use crate::access::{Answer, Question, Verdict};
-use crate::effect::Act;
+use crate::effect::{Act, action_in_words};
 use crate::entry::{Because, Caller, Exposed, Exposure};
 use crate::estate::{ActionClass, Attribute, FunctionId, Id, Principal, Thing};
 use crate::rules::finding::{Cause, Raised, Raising};
@@ -111,17 +111,20 @@ fn narrower(given: &crate::access::Context, to: Exposure) -> String {
 fn more_than_invoking(audit: &Audit<'_>, who: Principal, id: FunctionId) -> String {
     let effects = audit.effects();
     let on = Thing::Function(id);
-    let acts = effects.acts_on(who, on, |class| {
-        !matches!(class, Some(ActionClass::Invoke | ActionClass::List | ActionClass::Read))
-    });
+    let acts = effects.acts_on(who, on, |_| true);
     let may = |act: &&Act| effects.may(who, act.action.text(), on) != Verdict::No;
-    // What is allowed though nobody named it is everything.
+    // What is allowed though nobody named it is everything, but what is taken out of it.
     if acts.iter().any(|act| act.is_wild && act.class.is_none() && may(&act)) {
-        return " They may do every other action on it as well.".to_owned();
+        let not: Vec<String> = acts.iter().filter(|act| !may(act)).map(action_in_words).collect();
+        let but = if not.is_empty() { String::new() } else { format!(" but {}", listed(&not)) };
+        return format!(" They may do every action on it{but}.");
     }
+    let acts = acts.into_iter().filter(|act| {
+        !matches!(act.class, Some(ActionClass::Invoke | ActionClass::List | ActionClass::Read))
+    });
+    let acts: Vec<Act> = acts.collect();
     let may = |act: &&Act| !act.is_wild && may(act);
-    let mut all: Vec<String> = acts.iter().filter(may).map(|act| act.action.text().to_owned()).collect();
-    all.sort_unstable();
+    let all: Vec<String> = acts.iter().filter(may).map(|act| act.action.text().to_owned()).collect();
     if all.is_empty() { String::new() } else { format!(" They may do {} on it as well.", listed(&all)) }
 }
 
