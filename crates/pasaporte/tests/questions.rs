@@ -470,7 +470,10 @@ scopes: [{id: a, kind: account, action_case: ignored}]
 identities: [{id: i, in: a, kind: service-account, grants: [{statements: [\"allow Table/Read\"]}]}]
 resources: [{id: \"table:t\", in: a}]";
     assert_eq!(of(estate, &["reach", "i"])["rights"][0]["acts"][0]["surely"], 1);
-    assert_eq!(of(&estate.replace("ignored", "counts"), &["reach", "i"])["rights"][0]["acts"][0]["surely"], 0);
+    assert_eq!(
+        of(&estate.replace("ignored", "counts"), &["reach", "i"])["rights"][0]["acts"][0]["surely"],
+        0
+    );
 }
 
 // all three

@@ -6,7 +6,7 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Effects, ServiceId};
 use crate::access::{Action, Holders};
@@ -66,6 +66,9 @@ pub(crate) struct Others(pub(super) u32);
 
 /// Of what service, told apart by what else, where case counts or not.
 pub(super) type Wanted = (ServiceId, Others, bool);
+
+/// What was found so far of one choice.
+pub(super) type Known = FxHashMap<Wanted, Arc<Acts>>;
 
 impl Effects<'_> {
     /// The sorts of actions of a service that a choice takes.

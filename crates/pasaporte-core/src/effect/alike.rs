@@ -4,6 +4,7 @@
 use std::sync::Arc;
 
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 
 use super::{Effects, Road, ServiceId};
 use crate::access::Verdict;
@@ -20,6 +21,9 @@ pub(crate) struct Alike {
     denies: Box<[StatementId]>,
     ceilings: Box<[crate::estate::CeilingId]>,
 }
+
+/// How many functions, identities or keys a place has, and the first of them by name.
+pub(super) type People = FxHashMap<(ServiceId, At), (usize, Option<Thing>)>;
 
 impl Effects<'_> {
     /// Who is like somebody in all that roads of everybody ask about; none where they ask who exactly it is.

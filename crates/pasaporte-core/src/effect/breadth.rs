@@ -12,7 +12,7 @@ use super::opposed::Opposes;
 use super::{Act, Effects, Road, ServiceId};
 use crate::access::{Action, Answer, New, On, Verdict};
 use crate::estate::{
-    AccountOf, ActionsId, At, GroupId, Name, PatternId, Principal, ResourceId, Sensitivity, Thing,
+    AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, ResourceId, Sensitivity, Thing,
 };
 use crate::pattern::Pattern;
 
@@ -84,7 +84,6 @@ impl Effects<'_> {
         members.sort_by_cached_key(|who| self.estate().principal_label(*who));
         for who in members {
             let (denies, ceilings) = self.opposing(who);
-            use crate::estate::Id;
             let against = denies.iter().map(|id| id.index() as u64);
             let against = against.chain(ceilings.iter().map(|id| u64::MAX - id.index() as u64)).collect();
             let (tags, itself) = match who {

@@ -243,14 +243,12 @@ impl Effects<'_> {
             let pattern = estate.pattern(*id);
             if let Some((kind, _)) = pattern.literal_start().split_once(':') {
                 let start = pattern.literal_start();
-                let name = match pattern.as_literal() {
-                    Some(name) => name.to_owned(),
+                let name = if let Some(name) = pattern.as_literal() {
+                    name.to_owned()
+                } else {
                     // Something that the pattern takes: what it begins with, and what no pattern is about.
-                    None => {
-                        let rest =
-                            pattern.text()[..].replace(['*', '?'], &self.fresh.name[..self.fresh.first()]);
-                        if pattern.matches(&rest) { rest } else { start.clone() }
-                    }
+                    let rest = pattern.text().replace(['*', '?'], &self.fresh.name[..self.fresh.first()]);
+                    if pattern.matches(&rest) { rest } else { start.clone() }
                 };
                 all.push((kind.into(), Some(name.into())));
             }

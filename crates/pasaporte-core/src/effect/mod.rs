@@ -31,11 +31,11 @@ use crate::reach::Service;
 
 pub(crate) use acts::Others;
 pub use acts::{ACCESS, Act, Acts};
-pub(crate) use told::action_in_words;
 pub use breadth::{Bearer, Breadth, Wide};
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
 pub use roads::Road;
+pub(crate) use told::action_in_words;
 
 /// A service: the kind of thing that its actions are done to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -48,7 +48,7 @@ pub struct Effects<'e> {
     services: RwLock<IndexSet<Arc<str>, FxBuildHasher>>,
     services_of_resources: Box<[ServiceId]>,
     others: RwLock<IndexSet<Arc<[ActionsId]>, FxBuildHasher>>,
-    acts: Box<[Mutex<FxHashMap<acts::Wanted, Arc<Acts>>>]>,
+    acts: Box<[Mutex<acts::Known>]>,
     powers: Box<[OnceLock<roads::Powers>]>,
     unbounded: Mutex<BTreeSet<Arc<str>>>,
     opposition: Box<[OnceLock<Option<Arc<opposed::Opposition>>>]>,
@@ -65,7 +65,7 @@ pub struct Effects<'e> {
     every: OnceLock<Arc<Action>>,
     common: Mutex<FxHashMap<alike::Alike, Arc<[Service]>>>,
     open_functions: OnceLock<Box<[(FunctionId, Verdict)]>>,
-    people_at: Mutex<FxHashMap<(ServiceId, At), (usize, Option<Thing>)>>,
+    people_at: Mutex<alike::People>,
     denies_on_resources: OnceLock<bool>,
     no_deny_on_things_is_conditional: OnceLock<bool>,
     accounts_are_unknown: OnceLock<bool>,

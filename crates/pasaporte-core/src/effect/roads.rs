@@ -77,7 +77,7 @@ impl Powers {
 /// The statements on things that are worth asking about for those whom they name: those that may do harm.
 pub(super) type WorthAsking = FxHashMap<Principal, Box<[AdmissionId]>>;
 
-impl<'e> Effects<'e> {
+impl Effects<'_> {
     /// The statements that allow something by any name of a principal: all of its grants in force, and those on things
     /// that may do harm.
     pub(super) fn harmful_roads(&self, who: Principal) -> Vec<Road> {
@@ -225,6 +225,7 @@ impl<'e> Effects<'e> {
     /// What a choice of actions has that is worse than touching data.
     pub(super) fn powers(&self, actions: ActionsId) -> Powers {
         *self.powers[actions.index()].get_or_init(|| {
+            use ActionClass::{Invoke, List, Read};
             let has = |service, harmless: &[ActionClass]| {
                 [false, true].into_iter().any(|any_case| {
                     (!any_case || self.ignores_case_somewhere())
@@ -235,7 +236,6 @@ impl<'e> Effects<'e> {
                             .any(|act| act.class.is_none_or(|class| !harmless.contains(&class)))
                 })
             };
-            use ActionClass::{Invoke, List, Read};
             let all = [
                 (has(ACCESS_SERVICE, &[Read, List, Invoke]), Powers::ACCESS),
                 (has(FUNCTION, &[Read, List, Invoke]), Powers::FUNCTIONS),

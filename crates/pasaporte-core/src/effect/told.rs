@@ -47,7 +47,7 @@ enum What {
 }
 
 impl Doing {
-    pub(super) fn access(act: &Act, label: String, all: bool, verdict: Verdict, on: Thing) -> Self {
+    pub(super) fn access(act: &Act, label: &str, all: bool, verdict: Verdict, on: Thing) -> Self {
         let what = if all { What::AnyAccess } else { What::Access };
         Self { what, act: act.clone(), verdict, label: format!("at {label}"), on: To::There(on) }
     }

@@ -13,7 +13,7 @@ use super::harm::on_data;
 use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
 use super::told::{Doing, MOST_COUNTED};
-use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Road, ServiceId};
+use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId};
 use crate::access::{Context, New, On, Question, Reachable, Truth, Verdict, Via};
 use crate::estate::{
     ActionClass, At, FunctionId, GroupId, IdentityId, KeyId, KeyReach, Principal, ResourceId, ResourcesId,
@@ -51,7 +51,7 @@ pub(super) struct Survey<'a, 'e> {
     pub(super) doings: Vec<Doing>,
 }
 
-impl<'e> Effects<'e> {
+impl Effects<'_> {
     /// The worst that a principal may do, with all it holds by any of its names, and as whomever it may become.
     pub fn harm(&self, who: Principal) -> Harm {
         use crate::estate::Id;
@@ -135,11 +135,8 @@ impl<'e> Effects<'e> {
     }
 
     pub(super) fn direct_of(&self, who: Principal) -> Direct {
-        match who {
-            Principal::Key(key) => return self.of_key(key),
-            // Whoever is let into a group has what it gives.
-            Principal::Group(_) | Principal::Account(_) | Principal::User(_) => {}
-            _ => {}
+        if let Principal::Key(key) = who {
+            return self.of_key(key);
         }
         let roads = self.harmful_roads(who);
         let mut survey = Survey::new(self, who, None);
@@ -238,14 +235,13 @@ impl<'a, 'e> Survey<'a, 'e> {
 
     /// Whether it matters that something of an impact was found.
     fn matters(&self, impact: Impact, inferred: bool) -> bool {
-        match self.wanted {
-            Some(wanted) => impact == wanted || impact == Impact::ControlsAccess,
-            None => {
-                let harm = &self.harm;
-                (impact, inferred) < (harm.impact, harm.inferred)
-                    || (impact == harm.impact && !harm.surely)
-                    || impact < harm.surely_at_least
-            }
+        if let Some(wanted) = self.wanted {
+            impact == wanted || impact == Impact::ControlsAccess
+        } else {
+            let harm = &self.harm;
+            (impact, inferred) < (harm.impact, harm.inferred)
+                || (impact == harm.impact && !harm.surely)
+                || impact < harm.surely_at_least
         }
     }
 
@@ -253,9 +249,10 @@ impl<'a, 'e> Survey<'a, 'e> {
         if verdict == Verdict::No {
             return;
         }
-        let harm = match inferred {
-            false => Harm::sure(impact),
-            true => Harm { inferred, surely_at_least: Impact::RunsCode, ..Harm::sure(impact) },
+        let harm = if inferred {
+            Harm { inferred, surely_at_least: Impact::RunsCode, ..Harm::sure(impact) }
+        } else {
+            Harm::sure(impact)
         };
         self.harm = self.harm.or(if verdict == Verdict::Yes { harm } else { harm.perhaps() });
         if self.wanted == Some(impact) {
@@ -341,7 +338,7 @@ impl<'a, 'e> Survey<'a, 'e> {
                     let verdict = self.ask(road, act, On::There(thing));
                     let all = self.has_all(road);
                     self.found(Impact::ControlsAccess, verdict, false, || {
-                        Doing::access(act, effects.estate().label(thing), all, verdict, thing)
+                        Doing::access(act, &effects.estate().label(thing), all, verdict, thing)
                     });
                 }
             }
@@ -371,7 +368,7 @@ impl<'a, 'e> Survey<'a, 'e> {
     fn kind(&mut self, road: &Road, service: ServiceId, own: bool, by_access: bool) {
         let effects = self.effects;
         let resources = self.resources(road);
-        if let (Some(only), _) = (effects.only(resources), ()) {
+        if let (Some(only), ()) = (effects.only(resources), ()) {
             if effects.service_of(only) == service && effects.lies_at_place(only, road.at) {
                 self.single(road, service, only, own, by_access);
             }
@@ -506,7 +503,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         let effects = self.effects;
         match thing {
             Thing::Identity(id) => {
-                self.edges.push(Edge { to: Principal::Identity(id), surely, control: true })
+                self.edges.push(Edge { to: Principal::Identity(id), surely, control: true });
             }
             Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
             Thing::Key(id) => {
@@ -564,7 +561,7 @@ impl<'a, 'e> Survey<'a, 'e> {
             let empty = match last {
                 Some((service, any_case, empty)) if (service, any_case) == key => empty,
                 _ => {
-                    let acts = effects.acts(self.actions(road), key.0, Default::default(), key.1);
+                    let acts = effects.acts(self.actions(road), key.0, Others::default(), key.1);
                     let empty = !by_access && acts.all.iter().all(|act| on_data(act.class, None).is_none());
                     last = Some((key.0, key.1, empty));
                     empty
@@ -712,7 +709,7 @@ fn place_label(effects: &Effects<'_>, place: At) -> Option<String> {
     }
 }
 
-impl<'e> Effects<'e> {
+impl Effects<'_> {
     /// Whether a road has no condition.
     pub(crate) fn is_plain(&self, road: &Road) -> bool {
         let conditions = &self.estate().statement(road.statement).conditions;

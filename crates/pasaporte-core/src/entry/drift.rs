@@ -109,7 +109,7 @@ impl Access<'_> {
         if more.is_empty() {
             return;
         }
-        let names: Vec<String> =
+        let admitted: Vec<String> =
             named(meant, there).into_iter().map(|who| declared.principal_label(who)).collect();
         let origin = |access: &Access<'_>, on: Thing| {
             let estate = access.estate();
@@ -119,7 +119,7 @@ impl Access<'_> {
         all.push(Drift {
             thing: on,
             aspect: Aspect::Callers,
-            declared: names.join(", "),
+            declared: admitted.join(", "),
             deployed: format!("by {} too", more.join(", ")),
             surely_weaker: true,
             declared_at: origin(meant, there).unwrap_or(said.origin),
@@ -320,8 +320,8 @@ fn lies_within(is: &Network, meant: &Network) -> bool {
     match (is, meant) {
         (_, Network::Internet) | (Network::Internal, _) => true,
         (_, Network::Listed(_)) if super::faces_internet(meant) => true,
-        (Network::Internet, Network::Listed(_)) => false,
-        (Network::Internet | Network::Listed(_), Network::Internal) => false,
+        (Network::Internet, Network::Listed(_) | Network::Internal)
+        | (Network::Listed(_), Network::Internal) => false,
         (Network::Listed(is), Network::Listed(meant)) => {
             let meant = IpNet::aggregate(&meant.to_vec());
             is.iter().all(|net| meant.iter().any(|other| other.contains(net)))

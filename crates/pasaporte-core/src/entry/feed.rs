@@ -71,15 +71,12 @@ impl<'e> Effects<'e> {
             if verdict == Verdict::No {
                 continue;
             }
-            match &mut found {
-                Some(known) => {
-                    known.circles.extend(circles);
-                    known.verdict = known.verdict.max(verdict);
-                }
-                None => {
-                    let because = Because::Feeds(act.action.text().into());
-                    found = Some(Caller { who, verdict, because, circles });
-                }
+            if let Some(known) = &mut found {
+                known.circles.extend(circles);
+                known.verdict = known.verdict.max(verdict);
+            } else {
+                let because = Because::Feeds(act.action.text().into());
+                found = Some(Caller { who, verdict, because, circles });
             }
         }
         found

@@ -41,7 +41,7 @@ pub struct WaysIn<'e> {
     pub all: Vec<WayIn<'e>>,
 }
 
-impl<'e> WaysIn<'e> {
+impl WaysIn<'_> {
     /// How wide the function is open.
     pub fn exposed(&self) -> Exposed {
         self.all.iter().fold(Exposed::INSIDE, |widest, way| widest.wider(way.exposed(self.function)))

@@ -286,6 +286,7 @@ pub struct Samples {
 /// where the same patterns of `whole` match them, and the same pattern of `first` is the first that matches what follows
 /// `start`.
 /// None of the strings is one of `taken`, which are told apart by themselves.
+#[allow(clippy::implicit_hasher, reason = "one hasher is used throughout")]
 pub fn samples(
     start: &str,
     whole: &[&Pattern],
@@ -323,7 +324,9 @@ pub fn samples(
                 return samples;
             }
             let mut next = search.step(&reached[at].0, from);
-            whole.iter().for_each(|span| span.settle(&mut next));
+            for span in whole {
+                span.settle(&mut next);
+            }
             if let Some(decided) = first.iter().position(|span| span.is_settled(&next)) {
                 first[decided].settle(&mut next);
                 first[decided + 1..].iter().for_each(|span| span.clear(&mut next));

@@ -186,9 +186,10 @@ impl<'a, 'e> Counting<'a, 'e> {
                     continue;
                 }
                 let sure = unopposed && self.suffices(road, On::New(&new));
-                let here = match sure {
-                    true => Verdict::Yes,
-                    false => effects.gives(self.who, road, &sort.action, On::New(&new)),
+                let here = if sure {
+                    Verdict::Yes
+                } else {
+                    effects.gives(self.who, road, &sort.action, On::New(&new))
                 };
                 verdict = verdict.max(here);
                 if verdict == Verdict::Yes {

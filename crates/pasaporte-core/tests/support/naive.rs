@@ -192,13 +192,7 @@ impl<'e> Naive<'e> {
                 match given.network {
                     None => 1,
                     // A stranger's address may be in a public network.
-                    Some("foreign") => {
-                        if named(super::recipe::PUBLIC) {
-                            1
-                        } else {
-                            0
-                        }
-                    }
+                    Some("foreign") => Tri::from(named(super::recipe::PUBLIC)),
                     Some(network) => yes(named(network)),
                 }
             }

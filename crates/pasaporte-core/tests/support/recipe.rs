@@ -160,7 +160,8 @@ pub struct Cooked {
     pub verifier: VerifierId,
 }
 
-/// The order in which lists of a recipe are written down: as they are, or the other way round.
+/// The estate of a recipe.
+#[expect(clippy::too_many_lines, reason = "one world, thing by thing")]
 pub fn cook(recipe: &Recipe) -> Cooked {
     let mut world = World::default();
     let organization = world.scope(ScopeKind::Organization, "o", None);

@@ -164,10 +164,8 @@ fn not_done_to(effects: &Effects<'_>, question: &Question<'_>) -> Option<String>
     let (service, _) = question.action.text().split_once('/')?;
     let label = effects.estate().label(question.on);
     let (kind, _) = label.split_once(':')?;
-    let same = |one: &str| match effects.any_case(question.on) {
-        true => one.eq_ignore_ascii_case(kind),
-        false => one == kind,
-    };
+    let same =
+        |one: &str| if effects.any_case(question.on) { one.eq_ignore_ascii_case(kind) } else { one == kind };
     let fits = service == ACCESS || same(service);
     (!fits).then(|| {
         let action = question.action.text();

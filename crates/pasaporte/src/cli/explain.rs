@@ -70,7 +70,7 @@ impl Explain {
             };
             if *said != fixed {
                 let is = match fixed {
-                    Known::Text(text) => view::safe(&text).to_string(),
+                    Known::Text(text) => view::safe(&text),
                     other => format!("{other:?}"),
                 };
                 return Err(Stop::Misused {

@@ -151,11 +151,7 @@ fn acts(page: Page, service: &ServiceOut, indent: &str) -> String {
 fn on(service: &ServiceOut, act: &ActOut) -> String {
     let kind = &service.service;
     let all = act.surely + act.perhaps;
-    let new = match act.on_new.0 {
-        Verdict::Yes => true,
-        Verdict::Depends => true,
-        Verdict::No => false,
-    };
+    let new = act.on_new.0 != Verdict::No;
     let mut text = match (all, &act.example) {
         (0, _) => return format!("on {kind} things that may yet be made; none is in the estate"),
         (1, Some(example)) => format!("on {example}"),

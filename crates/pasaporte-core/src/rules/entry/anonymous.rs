@@ -160,7 +160,7 @@ fn tell_anonymous(audit: &Audit<'_>, id: EndpointId, public: bool) -> Option<Tol
             told = told.at(estate.origin(Thing::Key(key)), "the key that the gateway presents");
         }
         Some(By::Identity(_, answer) | By::Anyone(answer) | By::Service(_, answer)) => {
-            told = at_grounds(audit, told, &answer)
+            told = at_grounds(audit, told, &answer);
         }
         Some(By::Open | By::Caller | By::Nothing) | None => {}
     }
@@ -229,8 +229,7 @@ fn behind(estate: &Estate, endpoint: &Endpoint, how: &str, passage: &Passage<'_>
     let reason = passage.reason(estate, &format!("gateway {gateway}"));
     let rest = match &passage.by {
         By::Caller => ", which is nothing",
-        By::Key(_) if passage.verdict == Verdict::Depends => ", perhaps",
-        By::Service(..) if passage.verdict == Verdict::Depends => ", perhaps",
+        By::Key(_) | By::Service(..) if passage.verdict == Verdict::Depends => ", perhaps",
         By::Open | By::Nothing | By::Key(_) | By::Identity(..) | By::Anyone(_) | By::Service(..) => "",
     };
     format!("{how}, and {reason}{rest}")
