@@ -50,7 +50,9 @@ impl Effects<'_> {
             return None;
         }
         let (denies, ceilings) = self.opposing(who);
-        let tagged = denies.iter().any(|id| personal(&self.estate().statement(*id).conditions));
+        let in_ceilings = ceilings.iter().flat_map(|id| self.estate().ceiling(*id).statements.ids());
+        let against = denies.iter().copied().chain(in_ceilings);
+        let tagged = against.into_iter().any(|id| personal(&self.estate().statement(id).conditions));
         if tagged || roads.iter().any(|road| asks(road) || foreign(road)) {
             return None;
         }
