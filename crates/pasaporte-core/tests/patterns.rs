@@ -1,6 +1,6 @@
 //! Patterns against a matcher that tries every split, and sets of them against every short string.
 
-use pasaporte_core::pattern::{BadPattern, Found, LONGEST_PATTERN, Pattern, covers, find, overlaps};
+use pasaporte_core::pattern::{BadPattern, Found, LONGEST_PATTERN, Pattern, covers, find, overlaps, samples};
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -203,4 +203,39 @@ fn equal_patterns_may_be_written_differently() {
     }
     assert_ne!(Pattern::parse("\\*").unwrap(), Pattern::parse("*").unwrap());
     assert!(Pattern::parse("***").unwrap().is_everything());
+}
+
+/// One string of each sort: told apart by all patterns over the whole, and by the first line that takes what follows.
+#[rstest]
+#[case::all_alike(&["*"], &[], &[], 1)]
+#[case::one_pattern_more(&["*", "t/r*"], &[], &[], 2)]
+#[case::two_that_overlap(&["t/*", "t/r*", "t/*d"], &[], &[], 4)]
+#[case::lines_in_their_order(&["*"], &["r*", "*d"], &[], 3)]
+#[case::a_line_that_another_hides(&["*"], &["*", "r*"], &[], 1)]
+#[case::another_service(&["u/*"], &[], &[], 1)]
+#[case::what_is_told_apart_by_itself_hides_no_sort(&["*"], &[], &["t/a", "t/b", "t/0"], 1)]
+fn there_is_a_sample_of_each_sort(
+    #[case] whole: &[&str],
+    #[case] first: &[&str],
+    #[case] taken: &[&str],
+    #[case] sorts: usize,
+) {
+    let parsed =
+        |all: &[&str]| -> Vec<Pattern> { all.iter().map(|it| Pattern::parse(it).unwrap()).collect() };
+    let (whole, first) = (parsed(whole), parsed(first));
+    let taken = taken.iter().map(|text| (*text).to_owned()).collect();
+    let found =
+        samples("t/", &whole.iter().collect::<Vec<_>>(), &first.iter().collect::<Vec<_>>(), &taken, false);
+    assert!(found.complete);
+    let sort = |text: &String| {
+        let of_whole: Vec<bool> = whole.iter().map(|pattern| pattern.matches(text)).collect();
+        (of_whole, first.iter().position(|line| line.matches(&text[2..])))
+    };
+    let told: std::collections::BTreeSet<_> = found.strings.iter().map(sort).collect();
+    assert_eq!((told.len(), found.strings.len()), (sorts, sorts), "{:?}", found.strings);
+    for text in &found.strings {
+        assert!(
+            text.starts_with("t/") && text.len() > 2 && !taken.contains(text) && !text[2..].contains('/')
+        );
+    }
 }

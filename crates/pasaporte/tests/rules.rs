@@ -135,6 +135,28 @@ tokens: [{id: t, issuer: site.example, audiences: [web], public: true}]", &["end
 #[case::a_key_with_an_end_behind_us_is_perhaps_still_accepted("entry/anonymous-route", "
 functions: [{id: f, endpoints: [{gateway: g, path: /p, check: none, presents: {key: k}}, {check: {key: function}}]}]
 keys: [{id: k, opens: function:f, reach: function, expires: 2026-11-19}]", &["endpoint:f/g/p"])]
+#[case::a_key_of_180_days_is_not_old_yet("key/stale", "
+functions: [{id: f}]
+keys: [{id: k, opens: function:f, reach: function, created: 2026-05-24}]", &[])]
+#[case::a_key_of_181_days_is("key/stale", "
+functions: [{id: f}]
+keys: [{id: k, opens: function:f, reach: function, created: 2026-05-23}]", &["key:k"])]
+#[case::one_that_was_rotated_since_is_not("key/stale", "
+functions: [{id: f}]
+keys: [{id: k, opens: function:f, reach: function, created: 2025-05-23, rotated: 2026-05-24}]", &[])]
+#[case::an_identity_that_trusts_itself_is_still_orphaned("identity/orphaned", "
+identities: [{id: i, kind: service-account, trust: [identity:i], grants: [{statements: [allow table/read]}]}]", &["identity:i"])]
+#[case::taking_from_a_source_does_not_feed_it("entry/open-source", "
+functions: [{id: f, triggers: [{source: \"queue:q\"}]}]
+resources: [{id: \"queue:q\", access: [{to: anyone, allow: queue/take}]}]
+actions: [{action: queue/take, class: delete}]", &[])]
+#[case::sending_to_it_does("entry/open-source", "
+functions: [{id: f, triggers: [{source: \"queue:q\"}]}]
+resources: [{id: \"queue:q\", access: [{to: anyone, allow: queue/send}]}]", &["function:f"])]
+#[case::a_token_made_for_another_verifier_that_this_one_takes("entry/public-token", "
+functions: [{id: f, endpoints: [{check: {token: v}}]}]
+verifiers: [{id: v, issuers: [site.example]}, {id: w, issuers: [site.example]}]
+tokens: [{id: t, issuer: site.example, verifier: w, public: true}]", &["endpoint:f/direct"])]
 #[case::a_key_of_the_app_opens_a_function_of_it("entry/anonymous-route", "
 scopes: [{id: a, kind: app}]
 functions: [{id: f, in: a, endpoints: [{gateway: g, path: /p, check: none, presents: {key: k}}, {check: {key: function}}]}]

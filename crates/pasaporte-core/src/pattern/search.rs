@@ -314,6 +314,17 @@ pub fn samples(
     let mut samples = Samples { strings: Vec::new(), complete: true };
     let mut seen: FxHashSet<Bits> = FxHashSet::from_iter([here.clone()]);
     let mut reached: Vec<(Bits, usize, char)> = vec![(here, 0, '\0')];
+    let advance = |state: &Bits, from: &Bits| {
+        let mut next = search.step(state, from);
+        for span in whole {
+            span.settle(&mut next);
+        }
+        if let Some(decided) = first.iter().position(|span| span.is_settled(&next)) {
+            first[decided].settle(&mut next);
+            first[decided + 1..].iter().for_each(|span| span.clear(&mut next));
+        }
+        next
+    };
     let (mut at, mut work) = (0, 0);
     while at < reached.len() {
         // The letter that no pattern names comes first, so that a string says no more than it must.
@@ -323,20 +334,17 @@ pub fn samples(
                 samples.complete = false;
                 return samples;
             }
-            let mut next = search.step(&reached[at].0, from);
-            for span in whole {
-                span.settle(&mut next);
-            }
-            if let Some(decided) = first.iter().position(|span| span.is_settled(&next)) {
-                first[decided].settle(&mut next);
-                first[decided + 1..].iter().for_each(|span| span.clear(&mut next));
-            }
+            let next = advance(&reached[at].0, from);
             // What was reached before, but only by nothing or by a string that is taken, may be of a sort of its own.
             let mut sort = Bits::from_elem(0, search.words);
             whole.iter().filter(|span| has(&next, span.end)).for_each(|span| set(&mut sort, span.end));
             let line = first.iter().position(|span| has(&next, span.end)).unwrap_or(usize::MAX);
             if !found.contains(&(sort.clone(), line)) {
-                let string = format!("{start}{}", spell(&reached, at, *letter));
+                let mut string = format!("{start}{}", spell(&reached, at, *letter));
+                // One that is taken may go on by the same letter and be of the same sort.
+                while taken.contains(&string) && advance(&next, from) == next {
+                    string.push(*letter);
+                }
                 if !taken.contains(&string) {
                     found.insert((sort, line));
                     samples.strings.push(string);
