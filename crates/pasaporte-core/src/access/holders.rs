@@ -127,10 +127,7 @@ impl Access<'_> {
             }
         }
         for &(at, who) in holders.named.get(&on).into_iter().flatten() {
-            let here = match at {
-                At::Everywhere => true,
-                At::Thing(place) => estate.lies_in(on, place),
-            };
+            let here = estate.lies_at(on, at);
             all.extend(here.then_some(who));
         }
         let label = estate.label(on);

@@ -112,10 +112,7 @@ impl Access<'_> {
 
     fn things_taken<K: Kept>(&self, all: &Placed<K>, resources: ResourcesId, at: At) -> Vec<K> {
         let estate = self.estate;
-        let is_here = |thing: Thing| match at {
-            At::Everywhere => true,
-            At::Thing(place) => estate.lies_in(thing, place),
-        };
+        let is_here = |thing: Thing| estate.lies_at(thing, at);
         // One that is named is found by its name.
         if let Some(thing) = self.only(resources) {
             let named = K::of(thing).filter(|id| estate.get(*id).is_some() && is_here(thing));

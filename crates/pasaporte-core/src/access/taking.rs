@@ -195,10 +195,7 @@ impl Access<'_> {
     }
 
     fn is_at(&self, id: ResourceId, at: At) -> bool {
-        match at {
-            At::Everywhere => true,
-            At::Thing(place) => self.estate.lies_in(Thing::Resource(id), place),
-        }
+        self.estate.lies_at(Thing::Resource(id), at)
     }
 
     /// Of some resources those that others than their own account may get at.

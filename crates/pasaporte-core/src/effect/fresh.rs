@@ -221,11 +221,7 @@ impl Effects<'_> {
 
     /// Whether a declared thing lies at a place.
     pub(crate) fn lies_at_place(&self, thing: Thing, at: At) -> bool {
-        self.estate().is_declared(thing)
-            && match at {
-                At::Everywhere => true,
-                At::Thing(place) => self.estate().lies_in(thing, place),
-            }
+        self.estate().is_declared(thing) && self.estate().lies_at(thing, at)
     }
 
     /// Whether any statement on a function or identity denies something.

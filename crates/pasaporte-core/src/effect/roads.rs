@@ -149,11 +149,7 @@ impl Effects<'_> {
     pub(super) fn roads_to(&self, who: Principal, on: Thing) -> Vec<Road> {
         let estate = self.estate();
         let here = |road: &Road| {
-            let lies = match road.at {
-                At::Everywhere => true,
-                At::Thing(place) => estate.lies_in(on, place),
-            };
-            lies && self.takes(estate.statement(road.statement).resources, on)
+            estate.lies_at(on, road.at) && self.takes(estate.statement(road.statement).resources, on)
         };
         let mut all: Vec<Road> = self.roads_by_grants(who).into_iter().filter(here).collect();
         let names = self.names(who);

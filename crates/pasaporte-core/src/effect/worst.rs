@@ -325,10 +325,7 @@ impl<'a, 'e> Survey<'a, 'e> {
             (None, _) => effects.scopes_at(self.who, road),
         };
         scopes.retain(|scope| {
-            let here = match road.at {
-                At::Everywhere => true,
-                At::Thing(place) => effects.estate().lies_in(Thing::Scope(*scope), place),
-            };
+            let here = effects.estate().lies_at(Thing::Scope(*scope), road.at);
             here && effects.takes(resources, Thing::Scope(*scope))
         });
         for scope in scopes {

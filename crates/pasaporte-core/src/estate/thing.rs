@@ -230,6 +230,14 @@ impl Estate {
         }
     }
 
+    /// Whether a thing lies where a grant is: everywhere, or in a place.
+    pub fn lies_at(&self, thing: Thing, at: At) -> bool {
+        match at {
+            At::Everywhere => true,
+            At::Thing(place) => self.lies_in(thing, place),
+        }
+    }
+
     /// Whether `thing` is `place`, or lies in its subtree.
     pub fn lies_in(&self, thing: Thing, place: Thing) -> bool {
         let mut at = thing;
