@@ -19,6 +19,7 @@ use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
+use pasaporte_core::reach::Reaches;
 use pasaporte_core::rules::{self, Audit, Settings, judge};
 use pasaporte_formats::diagnostic::Diagnostics;
 use pasaporte_formats::estate::load;
@@ -220,9 +221,10 @@ fn entries(estate: &Estate) -> usize {
 /// What every identity may do and become; the index built included.
 fn reaches(estate: &Estate) -> usize {
     let effects = Effects::new(estate);
+    let reaches = Reaches::new(&effects);
     let identities: Vec<IdentityId> = estate.all().map(|(id, _)| id).collect();
     let of_identity = |&id: &IdentityId| {
-        let reach = effects.reach(Principal::Identity(id));
+        let reach = reaches.of(Principal::Identity(id));
         reach.own.len() + reach.common.len()
     };
     identities.par_iter().map(of_identity).sum()

@@ -11,6 +11,7 @@ use pasaporte_core::access::{Context, Verdict};
 use pasaporte_core::effect::{Effects, Impact};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::*;
+use pasaporte_core::reach::Reaches;
 use pasaporte_core::rules::{self, Audit, Finding, Settings, judge};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
@@ -590,10 +591,11 @@ proptest! {
         let cooked = cook(&recipe);
         let second = Second::new(&cooked, &recipe);
         let effects = Effects::new(&cooked.estate);
+        let reaches = Reaches::new(&effects);
         let is_open = !cooked.estate.endpoints_of(cooked.function).is_empty();
         for identity in cooked.identities {
             let who = Principal::Identity(identity);
-            let reach = effects.reach(who);
+            let reach = reaches.of(who);
             for service in reach.own.iter().chain(reach.common.iter()) {
                 for act in service.acts.iter().filter(|act| !act.is_wild) {
                     if &*act.action == "function/invoke" && is_open {

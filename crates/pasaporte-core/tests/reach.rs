@@ -5,7 +5,7 @@ mod support;
 use pasaporte_core::access::{Access, Context, INVOKE, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::*;
-use pasaporte_core::reach::{Act, Reach, Service};
+use pasaporte_core::reach::{Act, Reach, Reaches, Service};
 use rstest::rstest;
 use support::{Line, World, allow, deny, everybody, named, time};
 
@@ -25,7 +25,7 @@ fn store(add: impl FnOnce(&mut World, Principal)) -> (Estate, Principal) {
 
 fn reach_of(add: impl FnOnce(&mut World, Principal)) -> (Estate, Reach) {
     let (estate, role) = store(add);
-    let reach = Effects::new(&estate).reach(role);
+    let reach = Reaches::new(&Effects::new(&estate)).of(role);
     (estate, reach)
 }
 

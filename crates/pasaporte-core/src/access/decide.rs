@@ -123,6 +123,12 @@ impl<'e> Access<'e> {
         Case::new(self, principal, &nothing, on, &given).needs() == Needs::EitherSide
     }
 
+    /// Whether one side is enough between an account and all others.
+    pub(crate) fn is_one_sided(&self, account: AccountOf) -> bool {
+        matches!(account, AccountOf::Known(id)
+            if self.estate.get(id).is_some_and(|scope| scope.cross_account == CrossAccount::OneSide))
+    }
+
     /// Whether actions on the thing take upper and lower case as one.
     pub fn any_case(&self, thing: Thing) -> bool {
         self.some_ignore_case && self.ignores_case(self.account_of(thing))
@@ -406,10 +412,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     fn needs(&self) -> Needs {
         let estate = self.access.estate;
         let there = self.there;
-        let one_side = || {
-            matches!(there, AccountOf::Known(id)
-                if estate.get(id).is_some_and(|scope| scope.cross_account == CrossAccount::OneSide))
-        };
+        let one_side = || self.access.is_one_sided(there);
         let here = match (self.principal, self.profile.home) {
             (Principal::Outside(_), _) => {
                 return if one_side() { Needs::EitherSide } else { Needs::ResourcesSide };

@@ -27,6 +27,8 @@ pub struct Taken {
     resources: Box<[ResourceId]>,
     confidential: usize,
     by_kind: Box<[OfKind]>,
+    /// The account that all of them are of, if it is one.
+    account: Option<AccountOf>,
     /// Those that need no side of their own.
     open: OnceLock<Arc<Taken>>,
 }
@@ -51,6 +53,16 @@ impl Taken {
     /// Those that are confidential, and the others.
     pub fn split(&self) -> (&[ResourceId], &[ResourceId]) {
         self.resources.split_at(self.confidential)
+    }
+
+    /// The account that all of them are of; none where they are of several.
+    pub(crate) fn account(&self) -> Option<AccountOf> {
+        self.account
+    }
+
+    /// What there is of a kind.
+    pub(crate) fn of_kind(&self, kind: Option<Name>) -> Option<&OfKind> {
+        self.by_kind.iter().find(|of| Some(of.kind) == kind)
     }
 
     /// How many there are of each kind.
@@ -221,16 +233,25 @@ impl Access<'_> {
         patterns.map(|pattern| self.takings.beginning_like(self.estate, pattern)).collect()
     }
 
-    fn sorted(&self, mut all: Vec<ResourceId>) -> Taken {
-        let sensitivity = |id: &ResourceId| self.estate.get(*id).and_then(|it| it.sensitivity);
-        let order = |id: &ResourceId| match sensitivity(id) {
+    /// Whether a resource is among those taken.
+    pub(crate) fn is_among(&self, taken: &Taken, id: ResourceId) -> bool {
+        taken.resources.binary_search_by_key(&self.place_among(id), |it| self.place_among(*it)).is_ok()
+    }
+
+    /// The place of a resource among others: the most sensitive first, then by name.
+    fn place_among(&self, id: ResourceId) -> (u8, u32) {
+        let order = match self.estate.get(id).and_then(|it| it.sensitivity) {
             Some(Sensitivity::Confidential) => 0,
             Some(Sensitivity::Internal) | None => 1,
             Some(Sensitivity::Public) => 2,
         };
-        all.sort_unstable_by_key(|id| (order(id), self.takings.rank[id.index()]));
+        (order, self.takings.rank[id.index()])
+    }
+
+    fn sorted(&self, mut all: Vec<ResourceId>) -> Taken {
+        all.sort_unstable_by_key(|id| self.place_among(*id));
         all.dedup();
-        let confidential = all.partition_point(|id| order(id) == 0);
+        let confidential = all.partition_point(|id| self.place_among(*id).0 == 0);
         let mut by_kind: Vec<OfKind> = Vec::new();
         for (at, id) in all.iter().enumerate() {
             let Some(kind) = self.estate.get(*id).map(|it| it.kind) else { continue };
@@ -243,6 +264,9 @@ impl Access<'_> {
                 None => by_kind.push(OfKind { kind, count: 1, confidential: secret }),
             }
         }
-        Taken { resources: all.into(), confidential, by_kind: by_kind.into(), open: OnceLock::new() }
+        let account_of = |id: &ResourceId| self.account_of(Thing::Resource(*id));
+        let first = all.first().map(account_of);
+        let account = first.filter(|first| all.iter().all(|id| account_of(id) == *first));
+        Taken { resources: all.into(), confidential, by_kind: by_kind.into(), account, open: OnceLock::new() }
     }
 }

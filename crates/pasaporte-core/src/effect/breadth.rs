@@ -453,8 +453,7 @@ impl Effects<'_> {
         let name = self.service_name(service);
         let kind = self.estate().name(&name);
         let of_kind = |taken: &crate::access::Taken| {
-            let of = taken.by_kind().iter().find(|of| Some(of.kind) == kind);
-            of.map_or((0, 0), |of| (of.count, of.confidential))
+            taken.of_kind(kind).map_or((0, 0), |of| (of.count, of.confidential))
         };
         self.taken_parts(who, road.name(), resources, road.at)
             .iter()

@@ -224,6 +224,12 @@ impl Effects<'_> {
         self.estate().is_declared(thing) && self.estate().lies_at(thing, at)
     }
 
+    /// Whether all that lies at a place is of one account.
+    pub(crate) fn is_of_one_account(&self, place: At) -> bool {
+        let is_known = |thing| matches!(self.account_of(thing), AccountOf::Known(_));
+        self.fresh.accounts.is_empty() || place.thing().is_some_and(is_known)
+    }
+
     /// Whether any statement on a function or identity denies something.
     pub(crate) fn has_denies_on_things(&self) -> bool {
         self.fresh.denies_on_things

@@ -6,7 +6,6 @@
 //! a place stand beside those that are there (`fresh.rs`).
 
 mod acts;
-mod alike;
 mod breadth;
 mod fresh;
 mod harm;
@@ -22,18 +21,18 @@ use std::sync::{Arc, Mutex, OnceLock, RwLock};
 use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
-use crate::access::{Access, Action, Context, Holders, Verdict};
+use crate::access::{Access, Action, Context, Holders};
 use crate::estate::{
     ActionsId, At, EndpointId, Estate, FunctionId, GroupId, Id, IdentityId, KeyId, Principal, ResourceId,
     Thing,
 };
-use crate::reach::Service;
 
 pub(crate) use acts::Others;
 pub use acts::{ACCESS, Act, Acts};
 pub use breadth::{Bearer, Breadth, Wide};
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
+pub(crate) use roads::Named;
 pub use roads::Road;
 pub(crate) use told::action_in_words;
 
@@ -63,12 +62,10 @@ pub struct Effects<'e> {
     told_itself: Box<[OnceLock<Option<Box<str>>>]>,
     fresh: fresh::Fresh,
     every: OnceLock<Arc<Action>>,
-    common: Mutex<FxHashMap<alike::Alike, Arc<[Service]>>>,
-    open_functions: OnceLock<Box<[(FunctionId, Verdict)]>>,
-    people_at: Mutex<alike::People>,
-    denies_on_resources: OnceLock<bool>,
-    no_deny_on_things_is_conditional: OnceLock<bool>,
-    accounts_are_unknown: OnceLock<bool>,
+    services_of_actions: Box<[OnceLock<Box<[ServiceId]>>]>,
+    kinds_of_resources: Box<[OnceLock<Option<Box<[ServiceId]>>>]>,
+    /// The actions that each choice names.
+    named: Box<[OnceLock<roads::NamedIn>]>,
     now: Context,
 }
 
@@ -118,12 +115,9 @@ impl<'e> Effects<'e> {
             told_itself: slots(identities),
             fresh: fresh::Fresh::new(estate),
             every: OnceLock::new(),
-            common: Mutex::default(),
-            open_functions: OnceLock::new(),
-            people_at: Mutex::default(),
-            denies_on_resources: OnceLock::new(),
-            no_deny_on_things_is_conditional: OnceLock::new(),
-            accounts_are_unknown: OnceLock::new(),
+            services_of_actions: slots(distinct),
+            kinds_of_resources: slots(estate.all_resources_picked().len()),
+            named: slots(distinct),
             now: Context::at(estate.as_of()),
             access,
         }

@@ -7,9 +7,10 @@ use super::harm::on_data;
 use super::{ACCESS_SERVICE, Effects, FUNCTION, IDENTITY, KEY, ServiceId};
 use crate::access::Via;
 use crate::estate::{
-    ActionClass, ActionsId, AdmissionId, At, Effect, Grant, GrantId, Id, Principal, SetId, Statement,
-    StatementId, Thing,
+    ActionClass, ActionsId, AdmissionId, At, Effect, Grant, GrantId, Id, Principal, ResourcesId, SetId,
+    Statement, StatementId, Thing,
 };
+use crate::pattern::Pattern;
 
 /// A statement that allows, as somebody holds it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -74,6 +75,12 @@ impl Powers {
     }
 }
 
+/// The actions that statements name, by service.
+pub(crate) type Named = FxHashMap<ServiceId, Vec<Act>>;
+
+/// The actions that a choice names, each with its service.
+pub(super) type NamedIn = Box<[(ServiceId, Act)]>;
+
 /// The statements on things that are worth asking about for those whom they name: those that may do harm.
 pub(super) type WorthAsking = FxHashMap<Principal, Box<[AdmissionId]>>;
 
@@ -92,57 +99,99 @@ impl Effects<'_> {
 
     /// The statements that allow something by any name of a principal.
     pub fn roads(&self, who: Principal) -> Vec<Road> {
+        self.roads_by(who, &self.names(who))
+    }
+
+    /// The statements that allow something by some names of a principal.
+    pub(crate) fn roads_by(&self, who: Principal, names: &[Principal]) -> Vec<Road> {
         let mut all = self.roads_by_grants(who);
-        for name in self.names(who) {
+        all.retain(|road| names.contains(&road.name()));
+        for &name in names {
             let named = self.admissions_naming(name).filter(|id| self.allows(*id));
             all.extend(named.map(|id| self.road_of(id, name)));
         }
         all
     }
 
-    /// The services of which a road has actions: those that it names, and those of what the estate has where a wildcard
-    /// stands for the service.
+    /// The services of which a road has actions for things that it may take: those that it names, and those of what the
+    /// estate has where a wildcard stands for the service.
     pub(crate) fn services_of(&self, road: &Road) -> Vec<ServiceId> {
-        let actions = self.estate().statement(road.statement).actions;
+        let estate = self.estate();
+        let statement = estate.statement(road.statement);
         if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
             let mut all = vec![self.service_of(thing), ACCESS_SERVICE];
-            all.retain(|service| self.has_any(actions, *service));
+            all.retain(|service| self.has_any(statement.actions, *service));
             return all;
         }
-        let mut all: Vec<ServiceId> = Vec::new();
-        let mut open = false;
-        for pattern in self.patterns(self.estate().actions_picked(actions).any()) {
-            match pattern.literal_start().split_once('/') {
-                Some((service, _)) => all.push(self.service(service)),
-                None => open = true,
+        let all = self.services_of_actions(statement.actions);
+        let kinds = self.kinds_of(statement.resources);
+        let fits = |service: &ServiceId| {
+            *service == ACCESS_SERVICE || kinds.as_ref().is_none_or(|kinds| kinds.contains(service))
+        };
+        all.iter().copied().filter(fits).collect()
+    }
+
+    fn services_of_actions(&self, actions: ActionsId) -> &[ServiceId] {
+        self.services_of_actions[actions.index()].get_or_init(|| {
+            let mut all: Vec<ServiceId> = Vec::new();
+            let mut open = false;
+            for pattern in self.patterns(self.estate().actions_picked(actions).any()) {
+                match pattern.literal_start().split_once('/') {
+                    Some((service, _)) => all.push(self.service(service)),
+                    None => open = true,
+                }
+            }
+            if open || self.ignores_case_somewhere() {
+                all.extend([FUNCTION, IDENTITY, KEY, ACCESS_SERVICE]);
+                all.extend(self.services_at(At::Everywhere).iter());
+            }
+            all.sort_unstable();
+            all.dedup();
+            all.retain(|service| self.has_any(actions, *service));
+            all.into()
+        })
+    }
+
+    /// The kinds of things that a choice takes, as services; none where a wildcard stands for the kind.
+    fn kinds_of(&self, resources: ResourcesId) -> Option<&[ServiceId]> {
+        let kinds = self.kinds_of_resources[resources.index()].get_or_init(|| {
+            let kind_of = |pattern: &Pattern| {
+                let start = pattern.literal_start();
+                start.split_once(':').map(|(kind, _)| self.service(kind))
+            };
+            let patterns = self.patterns(self.estate().resources_picked(resources).any());
+            patterns.into_iter().map(kind_of).collect()
+        });
+        kinds.as_deref()
+    }
+
+    /// The actions that roads name, each once, by service.
+    pub(crate) fn actions_named(&self, roads: &[Road]) -> Named {
+        let mut choices: Vec<ActionsId> =
+            roads.iter().map(|road| self.estate().statement(road.statement).actions).collect();
+        choices.sort_unstable();
+        choices.dedup();
+        let mut all = Named::default();
+        for (service, act) in choices.into_iter().flat_map(|actions| self.actions_named_in(actions)) {
+            let of_service = all.entry(*service).or_default();
+            if !of_service.iter().any(|known| known.action.text() == act.action.text()) {
+                of_service.push(act.clone());
             }
         }
-        if open || self.ignores_case_somewhere() {
-            all.extend([FUNCTION, IDENTITY, KEY, ACCESS_SERVICE]);
-            all.extend(self.services_at(At::Everywhere).iter());
-        }
-        all.sort_unstable();
-        all.dedup();
-        all.retain(|service| self.has_any(actions, *service));
         all
     }
 
-    /// The actions that roads name, each once, with its service.
-    pub(crate) fn actions_named(&self, roads: &[Road]) -> Vec<(ServiceId, Act)> {
-        let estate = self.estate();
-        let mut texts: Vec<&str> = Vec::new();
-        for road in roads {
-            let picked = estate.actions_picked(estate.statement(road.statement).actions);
-            texts.extend(picked.any().iter().filter_map(|id| estate.pattern(*id).as_literal()));
-        }
-        texts.sort_unstable();
-        texts.dedup();
-        let named = texts.into_iter().filter_map(|text| {
-            let (service, _) = text.split_once('/')?;
-            let service = self.service(service);
-            Some((service, Act::said(self.action(text), self.catalogue().class(text, false))))
-        });
-        named.collect()
+    fn actions_named_in(&self, actions: ActionsId) -> &[(ServiceId, Act)] {
+        self.named[actions.index()].get_or_init(|| {
+            let estate = self.estate();
+            let texts = estate.actions_picked(actions).any().iter();
+            let named = texts.filter_map(|id| estate.pattern(*id).as_literal()).filter_map(|text| {
+                let (service, _) = text.split_once('/')?;
+                let service = self.service(service);
+                Some((service, Act::said(self.action(text), self.catalogue().class(text, false))))
+            });
+            named.collect()
+        })
     }
 
     /// The roads of a principal that take a thing in.
@@ -176,7 +225,7 @@ impl Effects<'_> {
         all
     }
 
-    pub(super) fn allows(&self, id: AdmissionId) -> bool {
+    pub(crate) fn allows(&self, id: AdmissionId) -> bool {
         let estate = self.estate();
         estate.statement(estate.admission(id).statement).effect == Effect::Allow
     }

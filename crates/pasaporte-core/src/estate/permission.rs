@@ -133,6 +133,16 @@ pub enum At {
     Thing(Thing),
 }
 
+impl At {
+    /// The thing, where it is one.
+    pub fn thing(self) -> Option<Thing> {
+        match self {
+            Self::Thing(thing) => Some(thing),
+            Self::Everywhere => None,
+        }
+    }
+}
+
 /// A principal holds permissions at a place.
 #[derive(Debug, Clone)]
 pub struct Grant {

@@ -7,13 +7,16 @@
 //!
 //! What everybody may stands apart, and is worked out once for all who are alike.
 
+mod common;
 mod counting;
+mod kept;
+mod settling;
 
 use std::sync::Arc;
 
 use crate::access::{Becoming, Context, Verdict};
 use crate::effect::{Act as Sort, Effects, Road};
-use crate::estate::{ActionClass, At, KeyReach, Principal, Thing};
+use crate::estate::{ActionClass, At, Check, EndpointId, FunctionId, KeyId, KeyReach, Principal, Thing};
 
 use counting::{Counting, Tally};
 
@@ -89,63 +92,76 @@ impl Service {
     }
 }
 
-impl Effects<'_> {
+/// Answers what principals may do, and keeps what is the same for many. Threads may share it.
+#[derive(Debug)]
+pub struct Reaches<'a, 'e> {
+    effects: &'a Effects<'e>,
+    kept: kept::Kept,
+    common: common::Common,
+}
+
+impl<'a, 'e> Reaches<'a, 'e> {
+    /// Prepares questions about what is left in effect.
+    pub fn new(effects: &'a Effects<'e>) -> Self {
+        Self { effects, kept: kept::Kept::new(effects), common: common::Common::default() }
+    }
+
     /// All that a principal may do in effect, and what it can become.
-    pub fn reach(&self, principal: Principal) -> Reach {
-        let is_crowd = self.is_of_everybody(principal);
-        let (own, common): (Vec<Road>, Vec<Road>) = self
-            .roads(principal)
-            .into_iter()
-            .partition(|road| is_crowd || !self.is_of_everybody(road.name()));
-        let mut counting = Counting::new(self, principal);
+    pub fn of(&self, principal: Principal) -> Reach {
+        let effects = self.effects;
+        let is_crowd = effects.is_of_everybody(principal);
+        let names = effects.names(principal);
+        let is_everybodys = |name: &Principal| !is_crowd && effects.is_of_everybody(*name);
+        let (everybodys, own): (Vec<Principal>, Vec<Principal>) =
+            names.iter().partition(|it| is_everybodys(it));
+        let own = effects.roads_by(principal, &own);
+        let named = effects.actions_named(&own);
+        let mut counting = Counting::new(self, principal, &named);
         counting.take(&own);
         if is_crowd {
             counting.open_functions();
         }
         let manages = self.opened_by(principal, &mut counting);
         let Tally { services, idle } = counting.finish();
-        let common = if is_crowd { Arc::default() } else { self.common(principal, &common) };
-        let given = Context::at(self.estate().as_of());
+        let common = if is_crowd { Arc::default() } else { self.common(principal, &everybodys, &own) };
+        let given = Context::at(effects.estate().as_of());
         Reach {
             principal,
             own: services.into(),
             common,
             idle,
-            becoming: self.becoming(principal, &given),
+            becoming: effects.becoming(principal, &given),
             manages,
-        }
-    }
-
-    /// What somebody may do as everybody may; the same for all who are of one account and against whom the same stands.
-    fn common(&self, principal: Principal, roads: &[Road]) -> Arc<[Service]> {
-        let find = || {
-            let mut counting = Counting::new(self, principal);
-            counting.take(roads);
-            counting.open_functions();
-            Arc::from(counting.finish().services)
-        };
-        match self.alike(principal, roads) {
-            Some(kind) => self.common_of(kind, find),
-            None => find(),
         }
     }
 
     /// What a key opens: the functions that accept it, and with an admin key all that lies there.
     fn opened_by(&self, principal: Principal, counting: &mut Counting<'_, '_>) -> Option<Thing> {
+        let effects = self.effects;
         let Principal::Key(key) = principal else { return None };
-        let it = self.estate().get(key)?;
-        for function in self.functions_at(At::Thing(it.opens())) {
+        let it = effects.estate().get(key)?;
+        for function in effects.functions_at(At::Thing(it.opens())) {
             let mut verdict = Verdict::No;
-            for (opening, how) in self.keys_opening(function, KeyReach::Function) {
+            for (opening, how) in effects.keys_opening(function, KeyReach::Function) {
                 let admin = it.reach == KeyReach::Admin;
                 let accepted = admin || self.accepts_key(function, key);
-                if opening == key && accepted && self.may_run(function) {
+                if opening == key && accepted && effects.may_run(function) {
                     verdict = verdict.max(how);
                 }
             }
             counting.invoked(function, verdict);
         }
-        (it.reach == KeyReach::Admin && self.accepted(key) != Verdict::No).then(|| it.opens())
+        (it.reach == KeyReach::Admin && effects.accepted(key) != Verdict::No).then(|| it.opens())
+    }
+
+    /// Whether an endpoint of a function accepts a key.
+    fn accepts_key(&self, function: FunctionId, key: KeyId) -> bool {
+        let (effects, estate) = (self.effects, self.effects.estate());
+        let accepts = |id: &EndpointId| {
+            let asks_key = estate.get(*id).is_some_and(|it| matches!(it.check, Check::Key(_)));
+            asks_key && effects.callers_at(*id).iter().any(|caller| caller.who == Principal::Key(key))
+        };
+        estate.endpoints_of(function).iter().any(accepts)
     }
 }
 

@@ -3,7 +3,7 @@
 use pasaporte_core::access::{Verdict, Via};
 use pasaporte_core::effect::{Effects, Road};
 use pasaporte_core::estate::{ActionClass, Estate, FunctionId, Principal, Thing};
-use pasaporte_core::reach::{Act, Reach, Service};
+use pasaporte_core::reach::{Act, Reach, Reaches, Service};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -108,7 +108,7 @@ impl Reached {
     /// All that a principal may do.
     pub fn new(effects: &Effects<'_>, principal: Principal, function: Option<FunctionId>) -> Self {
         let estate = effects.estate();
-        let Reach { own, common, idle, becoming, manages, .. } = effects.reach(principal);
+        let Reach { own, common, idle, becoming, manages, .. } = Reaches::new(effects).of(principal);
         let out = |all: &[Service]| all.iter().map(|service| ServiceOut::new(effects, service)).collect();
         let names = effects.names(principal);
         let names = names.iter().filter(|name| **name != principal).map(|name| estate.principal_label(*name));

@@ -1,0 +1,266 @@
+//! What somebody may do as everybody may. It is the same for nearly all, so it is counted once for all who are alike:
+//! those of one account, where that matters, against whom the same stands, where that bears on it.
+
+use std::sync::{Arc, Mutex, OnceLock};
+
+use rayon::prelude::*;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::counting::Counting;
+use super::{Reaches, Service};
+use crate::access::Verdict;
+use crate::effect::{ACCESS_SERVICE, Effects, Named, Opposes, Road, ServiceId};
+use crate::estate::{
+    AccountOf, ActionsId, At, Attribute, CeilingId, Condition, FunctionId, Principal, StatementId, Thing,
+};
+
+/// What was counted so far.
+#[derive(Debug, Default)]
+pub(super) struct Common {
+    open: OnceLock<OpenFunctions>,
+    given: Mutex<FxHashMap<Box<[Principal]>, Arc<ToAll>>>,
+}
+
+/// The functions that let in anyone by an endpoint of theirs.
+#[derive(Debug, Default)]
+pub(super) struct OpenFunctions {
+    verdicts: FxHashMap<FunctionId, Verdict>,
+    /// How many surely do.
+    pub(super) surely: usize,
+    /// How many perhaps do.
+    pub(super) perhaps: usize,
+    /// The first by name.
+    pub(super) first: Option<FunctionId>,
+}
+
+impl OpenFunctions {
+    fn of(effects: &Effects<'_>) -> Self {
+        let estate = effects.estate();
+        let all: Vec<FunctionId> = estate.all().map(|(id, _)| id).collect();
+        let open = |id: &FunctionId| {
+            let ways = estate.endpoints_of(*id).iter().flat_map(|endpoint| effects.ways_at(*endpoint));
+            let anyone = ways.filter(|way| way.caller.who == Principal::Anyone && effects.may_run(*id));
+            let best = anyone.map(|way| way.caller.verdict).max()?;
+            (best != Verdict::No).then_some((*id, best))
+        };
+        let verdicts: FxHashMap<FunctionId, Verdict> = all.par_iter().filter_map(open).collect();
+        let surely = verdicts.values().filter(|verdict| **verdict == Verdict::Yes).count();
+        Self {
+            surely,
+            perhaps: verdicts.len() - surely,
+            first: verdicts.keys().copied().min_by_key(|id| estate.id(*id)),
+            verdicts,
+        }
+    }
+
+    /// Whether a function lets in anyone.
+    pub(super) fn lets_in(&self, function: FunctionId) -> Verdict {
+        self.verdicts.get(&function).copied().unwrap_or(Verdict::No)
+    }
+
+    /// All of them, in no order.
+    pub(super) fn all(&self) -> impl Iterator<Item = (FunctionId, Verdict)> {
+        self.verdicts.iter().map(|(id, verdict)| (*id, *verdict))
+    }
+}
+
+/// What is given to some names that everybody bears.
+#[derive(Debug)]
+struct ToAll {
+    /// What counts by itself for whoever bears them.
+    roads: Vec<Road>,
+    /// What counts by itself within an account, and for those of others only where their own side says so too.
+    within: FxHashMap<AccountOf, Vec<Road>>,
+    /// The things of these, and the services of what is done to them.
+    things_within: FxHashSet<Thing>,
+    services_within: FxHashSet<ServiceId>,
+    named: Named,
+    /// The choices of actions of all these roads, each with the services that they are of.
+    choices: Box<[(ActionsId, ServiceId)]>,
+    /// Whether a condition asks for tags of who calls, or for anything.
+    is_personal: bool,
+    is_conditional: bool,
+    counted: Mutex<FxHashMap<Alike, Arc<[Service]>>>,
+}
+
+/// Those for whom everybody's rights come to the same.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+struct Alike {
+    /// Where they are, if that matters.
+    home: Option<Option<AccountOf>>,
+    denies: Box<[StatementId]>,
+    ceilings: Box<[CeilingId]>,
+}
+
+fn asks_for_tags(conditions: &[Condition]) -> bool {
+    conditions.iter().any(|it| matches!(it, Condition::Test(Attribute::CallerTag(_), _)))
+}
+
+impl ToAll {
+    fn new(effects: &Effects<'_>, all: Vec<Road>) -> Self {
+        let estate = effects.estate();
+        let mut choices = FxHashSet::default();
+        for road in &all {
+            let actions = estate.statement(road.statement).actions;
+            choices.extend(effects.services_of(road).into_iter().map(|service| (actions, service)));
+        }
+        let named = effects.actions_named(&all);
+        let personal = |road: &Road| {
+            let grant = road.grant().map_or(&[][..], |id| &estate.grant(id).conditions);
+            asks_for_tags(&estate.statement(road.statement).conditions) || asks_for_tags(grant)
+        };
+        let is_personal = all.iter().any(personal);
+        let is_conditional = !all.iter().all(|road| effects.is_plain(road));
+        let (mut roads, mut within) = (Vec::new(), FxHashMap::<AccountOf, Vec<Road>>::default());
+        for road in all {
+            match road.at {
+                At::Thing(thing) if road.grant().is_none() && !effects.is_of_anyone(road.name()) => {
+                    match effects.account_of(thing) {
+                        account if effects.is_one_sided(account) => roads.push(road),
+                        account => within.entry(account).or_default().push(road),
+                    }
+                }
+                _ => roads.push(road),
+            }
+        }
+        let things_within: FxHashSet<Thing> =
+            within.values().flatten().filter_map(|road: &Road| road.at.thing()).collect();
+        let services_within = things_within.iter().map(|thing| effects.service_of(*thing));
+        Self {
+            services_within: services_within.chain([ACCESS_SERVICE]).collect(),
+            things_within,
+            roads,
+            within,
+            named,
+            choices: choices.into_iter().collect(),
+            is_personal,
+            is_conditional,
+            counted: Mutex::default(),
+        }
+    }
+}
+
+impl Reaches<'_, '_> {
+    pub(super) fn open_functions(&self) -> &OpenFunctions {
+        self.common.open.get_or_init(|| OpenFunctions::of(self.effects))
+    }
+
+    /// What somebody may do by names that everybody bears.
+    pub(super) fn common(&self, who: Principal, names: &[Principal], own: &[Road]) -> Arc<[Service]> {
+        let given = self.given_to(who, names);
+        let count = |roads: &[&[Road]]| {
+            let mut counting = Counting::new(self, who, &given.named);
+            roads.iter().for_each(|roads| counting.take(roads));
+            counting.open_functions();
+            counting.finish().services.into()
+        };
+        let Some(alike) = self.alike(who, &given, own) else {
+            let all = std::iter::once(&given.roads).chain(given.within.values());
+            return count(&all.map(Vec::as_slice).collect::<Vec<_>>());
+        };
+        let known = || given.counted.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&alike) {
+            return Arc::clone(found);
+        }
+        let found: Arc<[Service]> = match self.effects.home(who) {
+            None => {
+                let all = std::iter::once(&given.roads).chain(given.within.values());
+                count(&all.map(Vec::as_slice).collect::<Vec<_>>())
+            }
+            Some(home) => count(&[&given.roads, given.within.get(&home).map_or(&[], Vec::as_slice)]),
+        };
+        known().insert(alike, Arc::clone(&found));
+        found
+    }
+
+    fn given_to(&self, who: Principal, names: &[Principal]) -> Arc<ToAll> {
+        let known = || self.common.given.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(names) {
+            return Arc::clone(found);
+        }
+        let found = Arc::new(ToAll::new(self.effects, self.effects.roads_by(who, names)));
+        known().insert(names.into(), Arc::clone(&found));
+        found
+    }
+
+    /// Who is like somebody in all that roads of everybody ask about; none where they ask who exactly it is.
+    fn alike(&self, who: Principal, given: &ToAll, own: &[Road]) -> Option<Alike> {
+        let effects = self.effects;
+        let home = effects.home(who);
+        // Outsiders and those whose account is not known have rules of their own.
+        let is_outside = match who {
+            Principal::Outside(_) => true,
+            Principal::Account(id) => effects.estate().get(id).is_none(),
+            _ => matches!(home, Some(AccountOf::Unknown)),
+        };
+        if is_outside || given.is_personal || given.within.contains_key(&AccountOf::Unknown) {
+            return None;
+        }
+        // What stands on a thing against one of them is not said of the others.
+        let names = effects.names(who);
+        let mut own_names = names.iter().filter(|name| !effects.is_of_everybody(**name));
+        if own_names.any(|name| effects.admissions_naming(*name).any(|id| !effects.allows(id))) {
+            return None;
+        }
+        // Across accounts its own side counts as well, and that is its own.
+        if home.is_some() && own.iter().any(|mine| self.meets(mine, home, given)) {
+            return None;
+        }
+        let (denies, ceilings) = self.bearing_on(who, given);
+        let estate = effects.estate();
+        let in_ceilings = ceilings.iter().flat_map(|id| estate.ceiling(*id).statements.ids());
+        let mut against = denies.iter().copied().chain(in_ceilings);
+        if against.any(|id| asks_for_tags(&estate.statement(id).conditions)) {
+            return None;
+        }
+        // Where nothing asks for the account of who calls, it does not matter which it is.
+        let asks = self.kept.denies_on_condition
+            || given.is_conditional
+            || !ceilings.is_empty()
+            || denies.iter().any(|id| !estate.statement(*id).conditions.is_empty())
+            || home.is_none_or(|home| home == AccountOf::Unnamed || given.within.contains_key(&home));
+        Some(Alike { home: asks.then_some(home), denies, ceilings })
+    }
+
+    /// What stands against somebody, where it bears on what is given to everybody at all.
+    fn bearing_on(&self, who: Principal, given: &ToAll) -> (Box<[StatementId]>, Box<[CeilingId]>) {
+        let effects = self.effects;
+        let Some(opposition) = effects.opposition(who) else { return Default::default() };
+        let others = effects.others_on(Some(&opposition), None);
+        let is_free = |&(actions, service): &(ActionsId, ServiceId)| {
+            effects.cases().all(|any_case| {
+                let acts = effects.acts(actions, service, others, any_case);
+                let never = |action| effects.opposes(Some(&opposition), action) == Opposes::Never;
+                acts.complete && acts.all.iter().all(|act| never(&act.action))
+            })
+        };
+        // Endpoints that let in anyone do not ask who calls.
+        if given.choices.iter().all(is_free) { Default::default() } else { effects.opposing(who) }
+    }
+
+    /// Whether what somebody holds may be the other side of what things of other accounts give to everybody.
+    fn meets(&self, mine: &Road, home: Option<AccountOf>, given: &ToAll) -> bool {
+        let (effects, estate) = (self.effects, self.effects.estate());
+        let statement = estate.statement(mine.statement);
+        let has_any = |service: &ServiceId| effects.has_any(statement.actions, *service);
+        if mine.grant().is_none() || !given.services_within.iter().any(has_any) {
+            return false;
+        }
+        // Nothing of another account lies in a place of one's own.
+        if let (At::Thing(place), Some(AccountOf::Known(_))) = (mine.at, home)
+            && Some(effects.account_of(place)) == home
+        {
+            return false;
+        }
+        let is_foreign = |thing: Thing| Some(effects.account_of(thing)) != home;
+        if let Some(only) = effects.only(statement.resources) {
+            return given.things_within.contains(&only) && is_foreign(only) && estate.lies_at(only, mine.at);
+        }
+        let mut things = given.things_within.iter();
+        things.any(|thing| {
+            is_foreign(*thing)
+                && estate.lies_at(*thing, mine.at)
+                && effects.takes(statement.resources, *thing)
+        })
+    }
+}

@@ -1,0 +1,94 @@
+//! What counting asks again and again, worked out once: which things something is denied on, how many functions,
+//! identities and keys a place has, and which of them a choice takes.
+
+use std::sync::{Arc, Mutex, OnceLock};
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::effect::{Effects, ServiceId};
+use crate::estate::{AccountOf, At, Effect, ResourceId, ResourcesId, Thing};
+
+/// What was worked out so far.
+#[derive(Debug)]
+pub(super) struct Kept {
+    /// The things on which a statement denies something.
+    denied: FxHashSet<Thing>,
+    /// Whether one of those is a resource.
+    pub(super) denies_on_resources: bool,
+    /// Whether one of those statements has conditions.
+    pub(super) denies_on_condition: bool,
+    accounts_are_unknown: OnceLock<bool>,
+    at: Mutex<FxHashMap<(ServiceId, At), OfPlace>>,
+    taken: Mutex<FxHashMap<(ServiceId, ResourcesId, At), Arc<[Thing]>>>,
+}
+
+/// How many functions, identities or keys a place has, and the first of them by name.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct OfPlace {
+    pub(super) count: usize,
+    pub(super) first: Option<Thing>,
+}
+
+impl Kept {
+    pub(super) fn new(effects: &Effects<'_>) -> Self {
+        let estate = effects.estate();
+        let denying = || {
+            let all = estate.admissions().iter();
+            all.filter(|it| estate.statement(it.statement).effect == Effect::Deny)
+        };
+        Self {
+            denied: denying().map(|it| it.on).collect(),
+            denies_on_resources: denying().any(|it| matches!(it.on, Thing::Resource(_))),
+            denies_on_condition: denying().any(|it| !estate.statement(it.statement).conditions.is_empty()),
+            accounts_are_unknown: OnceLock::new(),
+            at: Mutex::default(),
+            taken: Mutex::default(),
+        }
+    }
+
+    /// Whether a statement on a thing denies something.
+    pub(super) fn is_denied_on(&self, thing: Thing) -> bool {
+        self.denied.contains(&thing)
+    }
+
+    /// How many declared functions, identities or keys a place has.
+    pub(super) fn people_at(&self, effects: &Effects<'_>, service: ServiceId, place: At) -> OfPlace {
+        let known = || self.at.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&(service, place)) {
+            return *found;
+        }
+        let things = effects.things_of(service, place);
+        let first = things.iter().copied().min_by(|one, other| effects.estate().compare_labels(*one, *other));
+        let found = OfPlace { count: things.len(), first };
+        known().insert((service, place), found);
+        found
+    }
+
+    /// The declared functions, identities or keys that a choice takes at a place.
+    pub(super) fn taken(
+        &self,
+        effects: &Effects<'_>,
+        service: ServiceId,
+        resources: ResourcesId,
+        place: At,
+    ) -> Arc<[Thing]> {
+        if effects.only(resources).is_some() {
+            return effects.things_taken_of(service, resources, place).into();
+        }
+        let known = || self.taken.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&(service, resources, place)) {
+            return Arc::clone(found);
+        }
+        let found: Arc<[Thing]> = effects.things_taken_of(service, resources, place).into();
+        known().insert((service, resources, place), Arc::clone(&found));
+        found
+    }
+
+    /// Whether the account of any resource is not known.
+    pub(super) fn accounts_are_unknown(&self, effects: &Effects<'_>) -> bool {
+        *self.accounts_are_unknown.get_or_init(|| {
+            let mut all = effects.estate().all::<ResourceId>();
+            all.any(|(id, _)| effects.account_of(Thing::Resource(id)) == AccountOf::Unknown)
+        })
+    }
+}

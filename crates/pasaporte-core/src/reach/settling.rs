@@ -1,0 +1,157 @@
+//! Adding up what was found of an act, each thing once.
+
+use std::cmp::Reverse;
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::counting::{Chunk, Counted};
+use super::{Act, Reaches};
+use crate::access::{Taken, Verdict};
+use crate::effect::{Effects, ServiceId};
+use crate::estate::{Estate, Name, Sensitivity, Thing};
+
+/// Adds up what was found of an act. The largest lot is counted as it is kept; what else there is, one by one, where it
+/// is not in that.
+pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Counted) -> Act {
+    let effects = reaches.effects;
+    let lots = Lots { reaches, service, kind: effects.estate().name(&effects.service_name(service)) };
+    let Counted { mut act, mut chunks } = counted;
+    chunks.sort_by_key(|chunk| Reverse(lots.size(chunk)));
+    let mut example = Example { estate: effects.estate(), best: None };
+    let Some((first, rest)) = chunks.split_first() else { return act };
+    let mut more: FxHashMap<Thing, Verdict> = FxHashMap::default();
+    let mut add = |thing: Thing, verdict: Verdict| {
+        let known = more.entry(thing).or_insert(verdict);
+        *known = verdict.max(*known);
+    };
+    let is_same = |chunk: &&Chunk| match (first, *chunk) {
+        (Chunk::Kept(part), Chunk::Kept(other)) => Arc::ptr_eq(part, other),
+        _ => false,
+    };
+    rest.iter().filter(|chunk| !is_same(chunk)).for_each(|chunk| lots.each(chunk, &mut add));
+    if let Chunk::Asked(things) = first {
+        things.iter().for_each(|(thing, verdict)| add(*thing, *verdict));
+    } else {
+        (act.surely, act.perhaps, act.confidential) = lots.count(first);
+        lots.first(first).inspect(|thing| example.offer(*thing));
+    }
+    for (thing, verdict) in more {
+        match (lots.verdict(first, thing), verdict) {
+            (Verdict::No, Verdict::Yes) => act.surely += 1,
+            (Verdict::No, _) => act.perhaps += 1,
+            (Verdict::Depends, Verdict::Yes) => {
+                act.surely += 1;
+                act.perhaps -= 1;
+                continue;
+            }
+            _ => continue,
+        }
+        act.confidential += usize::from(is_secret(effects.estate(), thing));
+        example.offer(thing);
+    }
+    act.example = example.best.map(|(_, thing)| thing);
+    act
+}
+
+/// What lots of things of one service come to.
+struct Lots<'r, 'e> {
+    reaches: &'r Reaches<'r, 'e>,
+    service: ServiceId,
+    kind: Option<Name>,
+}
+
+impl<'e> Lots<'_, 'e> {
+    fn effects(&self) -> &Effects<'e> {
+        self.reaches.effects
+    }
+
+    /// How many there are of what is kept together.
+    fn size(&self, chunk: &Chunk) -> usize {
+        match chunk {
+            Chunk::Asked(_) => 0,
+            _ => {
+                let (surely, perhaps, _) = self.count(chunk);
+                surely + perhaps
+            }
+        }
+    }
+
+    /// How many surely, how many perhaps, and how many of both are confidential.
+    fn count(&self, chunk: &Chunk) -> (usize, usize, usize) {
+        match chunk {
+            Chunk::Kept(part) => {
+                part.of_kind(self.kind).map_or((0, 0, 0), |of| (of.count, 0, of.confidential))
+            }
+            Chunk::AllAt(place) => {
+                (self.reaches.kept.people_at(self.effects(), self.service, *place).count, 0, 0)
+            }
+            Chunk::Open => (self.reaches.open_functions().surely, self.reaches.open_functions().perhaps, 0),
+            Chunk::Asked(_) => (0, 0, 0),
+        }
+    }
+
+    fn first(&self, chunk: &Chunk) -> Option<Thing> {
+        match chunk {
+            Chunk::Kept(part) => self.of_kind(part).next(),
+            Chunk::AllAt(place) => self.reaches.kept.people_at(self.effects(), self.service, *place).first,
+            Chunk::Open => self.reaches.open_functions().first.map(Thing::Function),
+            Chunk::Asked(_) => None,
+        }
+    }
+
+    fn of_kind(&self, part: &Taken) -> impl Iterator<Item = Thing> {
+        let things = part.resources().iter().map(|id| Thing::Resource(*id));
+        things.filter(|thing| self.effects().service_of(*thing) == self.service)
+    }
+
+    /// What a lot that is kept together says of a thing.
+    fn verdict(&self, chunk: &Chunk, thing: Thing) -> Verdict {
+        let has = match (chunk, thing) {
+            (Chunk::Open, Thing::Function(id)) => return self.reaches.open_functions().lets_in(id),
+            (Chunk::Kept(part), Thing::Resource(id)) => self.effects().is_among(part, id),
+            (Chunk::AllAt(place), _) => self.effects().lies_at_place(thing, *place),
+            _ => false,
+        };
+        if has { Verdict::Yes } else { Verdict::No }
+    }
+
+    fn each(&self, chunk: &Chunk, add: &mut impl FnMut(Thing, Verdict)) {
+        match chunk {
+            Chunk::Kept(part) => self.of_kind(part).for_each(|thing| add(thing, Verdict::Yes)),
+            Chunk::AllAt(place) => {
+                let things = self.effects().things_of(self.service, *place);
+                things.into_iter().for_each(|thing| add(thing, Verdict::Yes));
+            }
+            Chunk::Open => {
+                let all = self.reaches.open_functions().all();
+                all.for_each(|(id, verdict)| add(Thing::Function(id), verdict));
+            }
+            Chunk::Asked(things) => things.iter().for_each(|(thing, verdict)| add(*thing, *verdict)),
+        }
+    }
+}
+
+/// The one to show of an act: a confidential one before others, else the first by name.
+struct Example<'e> {
+    estate: &'e Estate,
+    best: Option<(bool, Thing)>,
+}
+
+impl Example<'_> {
+    fn offer(&mut self, thing: Thing) {
+        let secret = is_secret(self.estate, thing);
+        let is_better = self.best.is_none_or(|(known_secret, known)| {
+            (secret && !known_secret)
+                || (secret == known_secret && self.estate.compare_labels(thing, known).is_lt())
+        });
+        if is_better {
+            self.best = Some((secret, thing));
+        }
+    }
+}
+
+fn is_secret(estate: &Estate, thing: Thing) -> bool {
+    let Thing::Resource(id) = thing else { return false };
+    estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
+}
