@@ -283,8 +283,8 @@ impl Effects<'_> {
         all.extend(data.filter(|thing| is_wanted(self.service_of(*thing))));
         for service in [super::FUNCTION, super::IDENTITY, super::KEY] {
             if is_wanted(service) {
-                for place in self.places(who, road) {
-                    all.extend(self.things_taken_of(service, resources, place));
+                for lot in self.people_reached(who, road, service) {
+                    all.extend(lot.iter().copied());
                 }
             }
         }
@@ -446,7 +446,7 @@ impl Effects<'_> {
     /// How many things of a service a road takes that nothing opposes, and how many of them are confidential.
     fn count_plainly(&self, who: Principal, road: &Road, service: ServiceId) -> (usize, usize) {
         let resources = self.estate().statement(road.statement).resources;
-        if [super::FUNCTION, super::IDENTITY, super::KEY].contains(&service) {
+        if Self::is_of_people(service) {
             let places = self.places(who, road).into_iter();
             return (places.map(|place| self.things_of(service, place).len()).sum(), 0);
         }
@@ -467,7 +467,7 @@ impl Effects<'_> {
         let mut all: Vec<Thing> = Vec::new();
         for place in self.places(who, road) {
             all.extend(self.things_of(service, place));
-            if ![super::FUNCTION, super::IDENTITY, super::KEY].contains(&service) {
+            if !Self::is_of_people(service) {
                 let here = self.resources_at(place).map(Thing::Resource);
                 all.extend(here.filter(|thing| self.service_of(*thing) == service));
             }

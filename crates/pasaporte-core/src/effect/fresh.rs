@@ -1,6 +1,6 @@
 //! Things and actions that may yet be made: what a wildcard takes beside what is there.
 
-use super::{Effects, FUNCTION, IDENTITY, KEY, Road, ServiceId};
+use super::{Effects, Road};
 use crate::access::New;
 use crate::estate::{
     AccountOf, At, CrossAccount, Effect, Estate, Principal, ResourcesId, ScopeId, ScopeKind, Thing,
@@ -199,26 +199,6 @@ impl Effects<'_> {
         parts
     }
 
-    /// The declared things of a service at a place.
-    pub(crate) fn things_of(&self, service: ServiceId, at: At) -> Vec<Thing> {
-        match service {
-            FUNCTION => self.functions_at(at).into_iter().map(Thing::Function).collect(),
-            IDENTITY => self.identities_at(at).into_iter().map(Thing::Identity).collect(),
-            KEY => self.keys_taken_at(at),
-            _ => Vec::new(),
-        }
-    }
-
-    /// The declared functions, identities or keys that a choice takes at a place.
-    pub(crate) fn things_taken_of(&self, service: ServiceId, resources: ResourcesId, at: At) -> Vec<Thing> {
-        match service {
-            FUNCTION => self.functions_taken(resources, at).into_iter().map(Thing::Function).collect(),
-            IDENTITY => self.identities_taken(resources, at).into_iter().map(Thing::Identity).collect(),
-            KEY => self.keys_taken(resources, at).into_iter().map(Thing::Key).collect(),
-            _ => Vec::new(),
-        }
-    }
-
     /// Whether a declared thing lies at a place.
     pub(crate) fn lies_at_place(&self, thing: Thing, at: At) -> bool {
         self.estate().is_declared(thing) && self.estate().lies_at(thing, at)
@@ -227,7 +207,12 @@ impl Effects<'_> {
     /// Whether all that lies at a place is of one account.
     pub(crate) fn is_of_one_account(&self, place: At) -> bool {
         let is_known = |thing| matches!(self.account_of(thing), AccountOf::Known(_));
-        self.fresh.accounts.is_empty() || place.thing().is_some_and(is_known)
+        !self.has_accounts() || place.thing().is_some_and(is_known)
+    }
+
+    /// Whether the estate declares accounts; without, it is one account that nobody named.
+    pub(crate) fn has_accounts(&self) -> bool {
+        !self.fresh.accounts.is_empty()
     }
 
     /// Whether any statement on a function or identity denies something.

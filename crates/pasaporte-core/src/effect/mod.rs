@@ -10,6 +10,7 @@ mod breadth;
 mod fresh;
 mod harm;
 mod opposed;
+mod people;
 mod roads;
 mod told;
 mod worst;
@@ -62,6 +63,7 @@ pub struct Effects<'e> {
     told_itself: Box<[OnceLock<Option<Box<str>>>]>,
     fresh: fresh::Fresh,
     every: OnceLock<Arc<Action>>,
+    people: Mutex<people::Known>,
     services_of_actions: Box<[OnceLock<Box<[ServiceId]>>]>,
     kinds_of_resources: Box<[OnceLock<Option<Box<[ServiceId]>>>]>,
     /// The actions that each choice names.
@@ -115,6 +117,7 @@ impl<'e> Effects<'e> {
             told_itself: slots(identities),
             fresh: fresh::Fresh::new(estate),
             every: OnceLock::new(),
+            people: Mutex::default(),
             services_of_actions: slots(distinct),
             kinds_of_resources: slots(estate.all_resources_picked().len()),
             named: slots(distinct),

@@ -382,8 +382,8 @@ impl<'a, 'e> Survey<'a, 'e> {
             if !self.matters(Impact::ControlsAccess, false) && self.wanted.is_none() {
                 return;
             }
-            for place in effects.places(self.who, road) {
-                for thing in effects.things_taken_of(service, resources, place) {
+            for lot in effects.people_reached(self.who, road, service) {
+                for &thing in lot.iter() {
                     self.single(road, service, thing, own, by_access);
                 }
             }

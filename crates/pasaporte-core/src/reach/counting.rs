@@ -8,8 +8,7 @@ use super::settling::settle;
 use super::{Act, Reaches, Service, act_of, stands_for_class};
 use crate::access::{INVOKE, New, On, Taken, Verdict};
 use crate::effect::{
-    ACCESS, Act as Sort, Acts, Effects, FUNCTION, IDENTITY, KEY, Named, Opposes, Opposition, Others, Road,
-    ServiceId,
+    ACCESS, Act as Sort, Acts, Effects, FUNCTION, Named, Opposes, Opposition, Others, Road, ServiceId,
 };
 use crate::estate::{AccountOf, ActionClass, At, FunctionId, Principal, ResourceId, Thing};
 
@@ -231,39 +230,48 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     /// Counts what a road takes of a kind where nothing stands against it.
     fn kept(&mut self, road: &Road, service: ServiceId, sort: &Sort, any_case: bool) -> bool {
-        if [FUNCTION, IDENTITY, KEY].contains(&service) {
-            self.kept_of_own_kind(road, service, sort, any_case)
+        if Effects::is_of_people(service) {
+            self.kept_people(road, service, sort, any_case)
         } else {
             self.kept_resources(road, service, sort, any_case)
         }
     }
 
     /// The same of functions, identities and keys.
-    fn kept_of_own_kind(&mut self, road: &Road, service: ServiceId, sort: &Sort, any_case: bool) -> bool {
-        let (effects, kept) = (self.effects, &self.reaches.kept);
+    fn kept_people(&mut self, road: &Road, service: ServiceId, sort: &Sort, any_case: bool) -> bool {
+        let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let fresh = effects.fresh_thing(&effects.service_name(service), None);
         let takes_all = effects.takes_new(resources, &fresh)
             && effects.has_no_exceptions(resources)
             && !effects.has_denies_on_things();
         let mut counts = false;
+        if !takes_all {
+            for lot in effects.people_reached(self.who, road, service) {
+                counts |= self.ask(road, service, sort, &lot, any_case, true);
+            }
+            return counts;
+        }
         for place in effects.places(self.who, road) {
             // A place that is of no account may have several below it, and each has rules of its own.
-            if takes_all && effects.is_of_one_account(place) {
-                let count = kept.people_at(effects, service, place).count;
+            let new = New { label: fresh.label.clone(), within: place.thing() };
+            if effects.is_of_one_account(place) && self.suffices(road, On::New(&new)) {
+                let count = self.reaches.kept.people_at(effects, service, place).count;
                 let ignores_case = place.thing().is_some_and(|place| effects.any_case(place));
-                if count == 0 || ignores_case != any_case {
-                    continue;
-                }
-                let new = New { label: fresh.label.clone(), within: place.thing() };
-                if self.suffices(road, On::New(&new)) {
+                if count > 0 && ignores_case == any_case {
                     self.found(service, sort, Chunk::AllAt(place));
                     counts = true;
-                    continue;
                 }
+            } else {
+                let things = effects.people_taken(service, resources, place);
+                counts |= self.ask(road, service, sort, &things, any_case, true);
             }
-            let things = kept.taken(effects, service, resources, place);
-            counts |= self.ask(road, service, sort, &things, any_case, true);
+        }
+        // What is of no account lies in none of those.
+        if effects.has_accounts() {
+            let strays = self.reaches.kept.strays(effects, service);
+            let here = strays.iter().copied().filter(|thing| effects.lies_at_place(*thing, road.at));
+            counts |= self.ask(road, service, sort, &here.collect::<Vec<_>>(), any_case, true);
         }
         counts
     }

@@ -1,12 +1,12 @@
 //! What counting asks again and again, worked out once: which things something is denied on, how many functions,
-//! identities and keys a place has, and which of them a choice takes.
+//! identities and keys a place has, and which of them are of no account that is known.
 
 use std::sync::{Arc, Mutex, OnceLock};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::effect::{Effects, ServiceId};
-use crate::estate::{AccountOf, At, Effect, ResourceId, ResourcesId, Thing};
+use crate::estate::{AccountOf, At, Effect, ResourceId, Thing};
 
 /// What was worked out so far.
 #[derive(Debug)]
@@ -19,7 +19,7 @@ pub(super) struct Kept {
     pub(super) denies_on_condition: bool,
     accounts_are_unknown: OnceLock<bool>,
     at: Mutex<FxHashMap<(ServiceId, At), OfPlace>>,
-    taken: Mutex<FxHashMap<(ServiceId, ResourcesId, At), Arc<[Thing]>>>,
+    strays: Mutex<FxHashMap<ServiceId, Arc<[Thing]>>>,
 }
 
 /// How many functions, identities or keys a place has, and the first of them by name.
@@ -42,7 +42,7 @@ impl Kept {
             denies_on_condition: denying().any(|it| !estate.statement(it.statement).conditions.is_empty()),
             accounts_are_unknown: OnceLock::new(),
             at: Mutex::default(),
-            taken: Mutex::default(),
+            strays: Mutex::default(),
         }
     }
 
@@ -64,23 +64,16 @@ impl Kept {
         found
     }
 
-    /// The declared functions, identities or keys that a choice takes at a place.
-    pub(super) fn taken(
-        &self,
-        effects: &Effects<'_>,
-        service: ServiceId,
-        resources: ResourcesId,
-        place: At,
-    ) -> Arc<[Thing]> {
-        if effects.only(resources).is_some() {
-            return effects.things_taken_of(service, resources, place).into();
-        }
-        let known = || self.taken.lock().expect("nobody panics while holding it");
-        if let Some(found) = known().get(&(service, resources, place)) {
+    /// The declared functions, identities or keys that are of no account that is known.
+    pub(super) fn strays(&self, effects: &Effects<'_>, service: ServiceId) -> Arc<[Thing]> {
+        let known = || self.strays.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&service) {
             return Arc::clone(found);
         }
-        let found: Arc<[Thing]> = effects.things_taken_of(service, resources, place).into();
-        known().insert((service, resources, place), Arc::clone(&found));
+        let is_stray = |thing: &Thing| !matches!(effects.account_of(*thing), AccountOf::Known(_));
+        let found: Arc<[Thing]> =
+            effects.things_of(service, At::Everywhere).into_iter().filter(is_stray).collect();
+        known().insert(service, Arc::clone(&found));
         found
     }
 
