@@ -123,6 +123,29 @@ impl<'e> Access<'e> {
         Case::new(self, principal, &nothing, on, &given).needs() == Needs::EitherSide
     }
 
+    /// Whose side must allow between a principal, who is of an account or of none, and a thing of an account.
+    pub(crate) fn needs_between(
+        &self,
+        principal: Principal,
+        home: Option<AccountOf>,
+        there: AccountOf,
+    ) -> Needs {
+        // Where one side is enough anyway, there is nothing to agree on.
+        if self.is_one_sided(there) {
+            return Needs::EitherSide;
+        }
+        match (principal, home) {
+            (Principal::Outside(_), _) => Needs::ResourcesSide,
+            // An account that the estate does not declare is an outsider as a whole.
+            (Principal::Account(id), _) if self.estate.get(id).is_none() => Needs::ResourcesSide,
+            (_, None) => Needs::EitherSide,
+            (_, Some(AccountOf::Unknown)) => Needs::Unknown,
+            (_, Some(_)) if there == AccountOf::Unknown => Needs::Unknown,
+            (_, Some(here)) if here == there => Needs::EitherSide,
+            _ => Needs::BothSides,
+        }
+    }
+
     /// Whether one side is enough between an account and all others.
     pub(crate) fn is_one_sided(&self, account: AccountOf) -> bool {
         matches!(account, AccountOf::Known(id)
@@ -410,27 +433,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     }
 
     fn needs(&self) -> Needs {
-        let estate = self.access.estate;
-        let there = self.there;
-        let one_side = || self.access.is_one_sided(there);
-        let here = match (self.principal, self.profile.home) {
-            (Principal::Outside(_), _) => {
-                return if one_side() { Needs::EitherSide } else { Needs::ResourcesSide };
-            }
-            // An account that the estate does not declare is an outsider as a whole.
-            (Principal::Account(id), _) if estate.get(id).is_none() => {
-                return if one_side() { Needs::EitherSide } else { Needs::ResourcesSide };
-            }
-            (_, None) => return Needs::EitherSide,
-            (_, Some(home)) => home,
-        };
-        match (here, there) {
-            // Where one side is enough anyway, there is nothing to agree on.
-            _ if one_side() => Needs::EitherSide,
-            (AccountOf::Unknown, _) | (_, AccountOf::Unknown) => Needs::Unknown,
-            _ if here == there => Needs::EitherSide,
-            _ => Needs::BothSides,
-        }
+        self.access.needs_between(self.principal, self.profile.home, self.there)
     }
 }
 

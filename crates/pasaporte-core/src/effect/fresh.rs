@@ -1,5 +1,9 @@
 //! Things and actions that may yet be made: what a wildcard takes beside what is there.
 
+use std::sync::{Arc, Mutex};
+
+use rustc_hash::FxHashMap;
+
 use super::{Effects, Road};
 use crate::access::New;
 use crate::estate::{
@@ -15,6 +19,8 @@ pub(super) struct Fresh {
     /// The accounts, by name; and those of them that need no side of their own.
     accounts: Box<[ScopeId]>,
     open_accounts: Box<[ScopeId]>,
+    /// The scopes below those that were asked about.
+    parts: Mutex<FxHashMap<ScopeId, Arc<[ScopeId]>>>,
     /// Whether a statement on a function, identity or key denies anything.
     denies_on_things: bool,
 }
@@ -51,6 +57,7 @@ impl Fresh {
             scopes: scopes.into(),
             accounts: accounts.into(),
             open_accounts,
+            parts: Mutex::default(),
             denies_on_things,
         }
     }
@@ -158,7 +165,7 @@ impl Effects<'_> {
             match place {
                 At::Thing(Thing::Scope(scope)) => {
                     all.push(scope);
-                    all.extend(self.parts_of(place));
+                    all.extend(self.parts_of(place).iter().copied());
                 }
                 _ => all.extend(estate.all::<ScopeId>().map(|(id, _)| id)),
             }
@@ -185,9 +192,13 @@ impl Effects<'_> {
         no_accounts && matches!(self.home(who), None | Some(AccountOf::Unnamed))
     }
 
-    /// The scopes below a place, in the order of the tree.
-    pub(crate) fn parts_of(&self, place: At) -> Vec<ScopeId> {
-        let At::Thing(Thing::Scope(scope)) = place else { return Vec::new() };
+    /// The scopes below a place, by name.
+    pub(crate) fn parts_of(&self, place: At) -> Arc<[ScopeId]> {
+        let At::Thing(Thing::Scope(scope)) = place else { return Arc::default() };
+        let known = || self.fresh.parts.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&scope) {
+            return Arc::clone(found);
+        }
         let tree = self.estate().tree();
         let area = tree.place(scope);
         let all = &self.fresh.scopes;
@@ -196,6 +207,8 @@ impl Effects<'_> {
         let mut parts: Vec<ScopeId> =
             all[from..from + length].iter().copied().filter(|id| *id != scope).collect();
         parts.sort_unstable_by_key(|id| self.estate().id(*id));
+        let parts: Arc<[ScopeId]> = parts.into();
+        known().insert(scope, Arc::clone(&parts));
         parts
     }
 

@@ -77,13 +77,28 @@ impl Effects<'_> {
     /// Whether what stands against somebody bears on an action.
     pub(crate) fn opposes(&self, opposition: Option<&Opposition>, action: &Action) -> Opposes {
         let Some(it) = opposition else { return Opposes::Never };
-        let estate = self.estate();
-        let picks = |id: StatementId| action.may_be_picked_by(estate.statement(id).actions);
-        if it.denies.iter().any(|id| picks(*id)) {
+        if self.denying(Some(it), action).next().is_some() {
             return Opposes::Somewhere;
         }
+        self.bounded(Some(it), action)
+    }
+
+    /// The denies that bear on an action.
+    pub(crate) fn denying(
+        &self,
+        opposition: Option<&Opposition>,
+        action: &Action,
+    ) -> impl Iterator<Item = StatementId> {
+        let denies = opposition.map_or(&[][..], |it| &it.denies).iter().copied();
+        denies.filter(|id| action.may_be_picked_by(self.estate().statement(*id).actions))
+    }
+
+    /// Whether the ceilings over somebody bear on an action.
+    pub(crate) fn bounded(&self, opposition: Option<&Opposition>, action: &Action) -> Opposes {
+        let estate = self.estate();
+        let picks = |id: StatementId| action.may_be_picked_by(estate.statement(id).actions);
         let mut opposes = Opposes::Never;
-        for ceiling in &it.ceilings {
+        for ceiling in opposition.map_or(&[][..], |it| &it.ceilings) {
             let all = || estate.ceiling(*ceiling).statements.ids().filter(|id| picks(*id));
             let plain = |id: StatementId| {
                 let statement = estate.statement(id);

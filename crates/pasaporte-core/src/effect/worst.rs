@@ -419,7 +419,7 @@ impl<'a, 'e> Survey<'a, 'e> {
                     continue;
                 }
                 // Not of all of it, but perhaps of all of a part.
-                for part in effects.parts_of(place) {
+                for &part in effects.parts_of(place).iter() {
                     let new = effects.fresh_thing(&kind, Some(Thing::Scope(part)));
                     let place = At::Thing(Thing::Scope(part));
                     let verdict = self.ask(road, act, On::New(&new));

@@ -66,7 +66,7 @@ impl OpenFunctions {
 
 /// What is given to some names that everybody bears.
 #[derive(Debug)]
-struct ToAll {
+pub(super) struct ToAll {
     /// What counts by itself for whoever bears them.
     roads: Vec<Road>,
     /// What counts by itself within an account, and for those of others only where their own side says so too.
@@ -77,6 +77,7 @@ struct ToAll {
     named: Named,
     /// The choices of actions of all these roads, each with the services that they are of.
     choices: Box<[(ActionsId, ServiceId)]>,
+    pub(super) services: FxHashSet<ServiceId>,
     /// Whether a condition asks for tags of who calls, or for anything.
     is_personal: bool,
     is_conditional: bool,
@@ -132,6 +133,7 @@ impl ToAll {
             roads,
             within,
             named,
+            services: choices.iter().map(|(_, service)| *service).collect(),
             choices: choices.into_iter().collect(),
             is_personal,
             is_conditional,
@@ -146,15 +148,15 @@ impl Reaches<'_, '_> {
     }
 
     /// What somebody may do by names that everybody bears.
-    pub(super) fn common(&self, who: Principal, names: &[Principal], own: &[Road]) -> Arc<[Service]> {
-        let given = self.given_to(who, names);
+    pub(super) fn common(&self, who: Principal, given: &ToAll, own: &[Road]) -> Arc<[Service]> {
+        let nothing = FxHashSet::default();
         let count = |roads: &[&[Road]]| {
-            let mut counting = Counting::new(self, who, &given.named);
+            let mut counting = Counting::new(self, who, &given.named, &nothing);
             roads.iter().for_each(|roads| counting.take(roads));
             counting.open_functions();
             counting.finish().services.into()
         };
-        let Some(alike) = self.alike(who, &given, own) else {
+        let Some(alike) = self.alike(who, given, own) else {
             let all = std::iter::once(&given.roads).chain(given.within.values());
             return count(&all.map(Vec::as_slice).collect::<Vec<_>>());
         };
@@ -173,7 +175,7 @@ impl Reaches<'_, '_> {
         found
     }
 
-    fn given_to(&self, who: Principal, names: &[Principal]) -> Arc<ToAll> {
+    pub(super) fn given_to(&self, who: Principal, names: &[Principal]) -> Arc<ToAll> {
         let known = || self.common.given.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(names) {
             return Arc::clone(found);

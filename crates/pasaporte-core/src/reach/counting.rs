@@ -6,11 +6,13 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::settling::settle;
 use super::{Act, Reaches, Service, act_of, stands_for_class};
-use crate::access::{INVOKE, New, On, Taken, Verdict};
+use crate::access::{INVOKE, Needs, New, On, Taken, Truth, Verdict};
 use crate::effect::{
-    ACCESS, Act as Sort, Acts, Effects, FUNCTION, Named, Opposes, Opposition, Others, Road, ServiceId,
+    ACCESS_SERVICE, Act as Sort, Acts, Effects, FUNCTION, Named, Opposes, Opposition, Others, Road, ServiceId,
 };
-use crate::estate::{AccountOf, ActionClass, At, FunctionId, Principal, ResourceId, Thing};
+use crate::estate::{
+    AccountOf, ActionClass, At, Attribute, Condition, FunctionId, Principal, ResourceId, ResourcesId, Thing,
+};
 
 /// What counting came to.
 pub(super) struct Tally {
@@ -21,9 +23,9 @@ pub(super) struct Tally {
 /// Things of one act, as they were found.
 pub(super) enum Chunk {
     /// All of a kind that a road takes, since nothing stands against it.
-    Kept(Arc<Taken>),
+    Kept(Arc<Taken>, Verdict),
     /// All functions, identities or keys of a place, for the same reason.
-    AllAt(At),
+    AllAt(At, Verdict),
     /// One by one.
     Asked(Vec<(Thing, Verdict)>),
     /// The functions that let in anyone.
@@ -45,12 +47,20 @@ pub(super) struct Counting<'a, 'e> {
     services: FxHashMap<ServiceId, (Vec<Counted>, Vec<Road>)>,
     /// The actions that some road names: each is counted by all roads that have it.
     named: &'a Named,
+    home: Option<AccountOf>,
+    /// The services of what it has otherwise, which is counted apart.
+    also: &'a FxHashSet<ServiceId>,
     by_ways_in: FxHashSet<ServiceId>,
     idle: Vec<Road>,
 }
 
 impl<'a, 'e> Counting<'a, 'e> {
-    pub(super) fn new(reaches: &'a Reaches<'a, 'e>, who: Principal, named: &'a Named) -> Self {
+    pub(super) fn new(
+        reaches: &'a Reaches<'a, 'e>,
+        who: Principal,
+        named: &'a Named,
+        also: &'a FxHashSet<ServiceId>,
+    ) -> Self {
         let effects = reaches.effects;
         Self {
             opposition: effects.opposition(who),
@@ -59,6 +69,8 @@ impl<'a, 'e> Counting<'a, 'e> {
             who,
             services: FxHashMap::default(),
             named,
+            home: effects.home(who),
+            also,
             by_ways_in: FxHashSet::default(),
             idle: Vec::new(),
         }
@@ -66,9 +78,10 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     pub(super) fn take(&mut self, roads: &[Road]) {
         for road in roads {
+            let holds = self.holds_alike(road);
             let mut counts = false;
             for service in self.effects.services_of(road) {
-                counts |= self.service(road, service);
+                counts |= self.service(road, service, holds);
             }
             if !counts {
                 self.idle.push(*road);
@@ -106,30 +119,24 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// What a road gives on the things of one kind; whether that is anything.
-    fn service(&mut self, road: &Road, service: ServiceId) -> bool {
+    fn service(&mut self, road: &Road, service: ServiceId, holds: Option<Truth>) -> bool {
         let effects = self.effects;
-        let name = effects.service_name(service);
-        let plain = effects.is_plain(road);
         let mut counts = false;
         // Where no thing has statements of its own that may take away, one sort of actions is the same on all.
-        if road.grant().is_some() && &*name != ACCESS {
+        if road.grant().is_some() && service != ACCESS_SERVICE {
             let others = effects.others_on(self.opposition.as_deref(), None);
             let mut asked: Option<Vec<Thing>> = None;
             for any_case in effects.cases() {
                 let sorts = self.sorts(road, service, others, any_case);
                 for sort in sorts.all() {
-                    let opposes = effects.opposes(self.opposition.as_deref(), &sort.action);
-                    if opposes == Opposes::Everywhere {
-                        continue;
-                    }
-                    let free = plain && opposes == Opposes::Never;
-                    counts |= self.on_new(road, service, &name, sort, free, any_case);
-                    counts |= if free {
-                        self.kept(road, service, sort, any_case)
+                    let Some(free) = self.freely(service, sort, holds) else { continue };
+                    counts |= self.on_new(road, service, sort, &free, any_case);
+                    counts |= if free.verdict.is_some() && free.denied.is_empty() {
+                        self.kept(road, service, sort, &free, any_case)
                     } else {
                         let things =
                             asked.get_or_insert_with(|| effects.things_reached_by(self.who, road, service));
-                        self.ask(road, service, sort, things, any_case, free)
+                        self.ask(road, service, sort, things, &free, any_case)
                     };
                 }
             }
@@ -137,10 +144,8 @@ impl<'a, 'e> Counting<'a, 'e> {
             for ((others, any_case), things) in self.by_what_tells_apart(road, service) {
                 let sorts = self.sorts(road, service, others, any_case);
                 for sort in sorts.all() {
-                    let opposes = effects.opposes(self.opposition.as_deref(), &sort.action);
-                    let free = plain && opposes == Opposes::Never;
-                    if opposes != Opposes::Everywhere {
-                        counts |= self.ask(road, service, sort, &things, any_case, free);
+                    if let Some(free) = self.freely(service, sort, holds) {
+                        counts |= self.ask(road, service, sort, &things, &free, any_case);
                     }
                 }
             }
@@ -150,6 +155,44 @@ impl<'a, 'e> Counting<'a, 'e> {
             roads.push(*road);
         }
         counts
+    }
+
+    /// Whether the conditions of a road hold for whatever it takes; none where that is different from thing to thing.
+    fn holds_alike(&self, road: &Road) -> Option<Truth> {
+        let estate = self.effects.estate();
+        let grant = road.grant().map_or(&[][..], |id| &estate.grant(id).conditions);
+        let mut conditions = estate.statement(road.statement).conditions.iter().chain(grant);
+        let asks_thing = |it: &Condition| matches!(it, Condition::Test(Attribute::ResourceTag(_), _));
+        if conditions.clone().any(asks_thing) {
+            return None;
+        }
+        if conditions.next().is_none() {
+            return Some(Truth::True);
+        }
+        let nothing = New { label: "".into(), within: None };
+        let given = self.effects.given(self.who);
+        Some(self.effects.road_holds(self.who, road, On::New(&nothing), given))
+    }
+
+    /// What a road comes to with a sort of actions where nothing but its conditions bears on that; none where it comes
+    /// to nothing anywhere.
+    fn freely(&self, service: ServiceId, sort: &Sort, holds: Option<Truth>) -> Option<Free> {
+        let effects = self.effects;
+        let opposition = self.opposition.as_deref();
+        let verdict = match effects.bounded(opposition, &sort.action) {
+            Opposes::Everywhere => return None,
+            Opposes::Somewhere => None,
+            // What depends may be sure by what everybody has.
+            Opposes::Never => holds
+                .map(Verdict::from)
+                .filter(|verdict| *verdict == Verdict::Yes || !self.also.contains(&service)),
+        };
+        if verdict == Some(Verdict::No) {
+            return None;
+        }
+        let denied = effects.denying(opposition, &sort.action);
+        let denied = denied.map(|id| effects.estate().statement(id).resources).collect();
+        Some(Free { verdict, denied })
     }
 
     /// The things of a service that a road takes, those together on which the same tells actions apart.
@@ -181,15 +224,7 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// Whether a road gives an action on things that are made tomorrow.
-    fn on_new(
-        &mut self,
-        road: &Road,
-        service: ServiceId,
-        name: &str,
-        sort: &Sort,
-        unopposed: bool,
-        any_case: bool,
-    ) -> bool {
+    fn on_new(&mut self, road: &Road, service: ServiceId, sort: &Sort, free: &Free, any_case: bool) -> bool {
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         if !effects.is_wide(resources)
@@ -197,6 +232,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         {
             return false;
         }
+        let name = &*effects.service_name(service);
         let mut verdict = Verdict::No;
         let named = effects.kinds_named(road);
         let labels = named.iter().filter(|(kind, _)| **kind == *name).filter_map(|(_, label)| label.clone());
@@ -208,11 +244,11 @@ impl<'a, 'e> Counting<'a, 'e> {
                 if effects.any_case_on(On::New(&new)) != any_case || !effects.takes_new(resources, &new) {
                     continue;
                 }
-                let sure = unopposed && self.suffices(road, On::New(&new));
-                let here = if sure {
-                    Verdict::Yes
-                } else {
-                    effects.gives(self.who, road, &sort.action, On::New(&new))
+                let is_free =
+                    free.denied.is_empty() && self.suffices(road, effects.account_on(On::New(&new)));
+                let here = match free.verdict {
+                    Some(verdict) if is_free => verdict,
+                    _ => effects.gives(self.who, road, &sort.action, On::New(&new)),
                 };
                 verdict = verdict.max(here);
                 if verdict == Verdict::Yes {
@@ -229,55 +265,72 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// Counts what a road takes of a kind where nothing stands against it.
-    fn kept(&mut self, road: &Road, service: ServiceId, sort: &Sort, any_case: bool) -> bool {
+    fn kept(&mut self, road: &Road, service: ServiceId, sort: &Sort, free: &Free, any_case: bool) -> bool {
         if Effects::is_of_people(service) {
-            self.kept_people(road, service, sort, any_case)
+            self.kept_people(road, service, sort, free, any_case)
         } else {
-            self.kept_resources(road, service, sort, any_case)
+            self.kept_resources(road, service, sort, free, any_case)
         }
     }
 
     /// The same of functions, identities and keys.
-    fn kept_people(&mut self, road: &Road, service: ServiceId, sort: &Sort, any_case: bool) -> bool {
+    fn kept_people(
+        &mut self,
+        road: &Road,
+        service: ServiceId,
+        sort: &Sort,
+        free: &Free,
+        any_case: bool,
+    ) -> bool {
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
-        let fresh = effects.fresh_thing(&effects.service_name(service), None);
-        let takes_all = effects.takes_new(resources, &fresh)
+        let takes_all = effects
+            .takes_new(resources, &effects.fresh_thing(&effects.service_name(service), None))
             && effects.has_no_exceptions(resources)
             && !effects.has_denies_on_things();
         let mut counts = false;
         if !takes_all {
             for lot in effects.people_reached(self.who, road, service) {
-                counts |= self.ask(road, service, sort, &lot, any_case, true);
+                counts |= self.ask(road, service, sort, &lot, free, any_case);
             }
             return counts;
         }
         for place in effects.places(self.who, road) {
             // A place that is of no account may have several below it, and each has rules of its own.
-            let new = New { label: fresh.label.clone(), within: place.thing() };
-            if effects.is_of_one_account(place) && self.suffices(road, On::New(&new)) {
+            let account = place.thing().map_or(AccountOf::Unnamed, |place| effects.account_of(place));
+            if effects.is_of_one_account(place) && self.suffices(road, account) {
                 let count = self.reaches.kept.people_at(effects, service, place).count;
                 let ignores_case = place.thing().is_some_and(|place| effects.any_case(place));
-                if count > 0 && ignores_case == any_case {
-                    self.found(service, sort, Chunk::AllAt(place));
+                if let Some(verdict) = free.verdict
+                    && count > 0
+                    && ignores_case == any_case
+                {
+                    self.found(service, sort, Chunk::AllAt(place, verdict));
                     counts = true;
                 }
             } else {
                 let things = effects.people_taken(service, resources, place);
-                counts |= self.ask(road, service, sort, &things, any_case, true);
+                counts |= self.ask(road, service, sort, &things, free, any_case);
             }
         }
         // What is of no account lies in none of those.
         if effects.has_accounts() {
             let strays = self.reaches.kept.strays(effects, service);
             let here = strays.iter().copied().filter(|thing| effects.lies_at_place(*thing, road.at));
-            counts |= self.ask(road, service, sort, &here.collect::<Vec<_>>(), any_case, true);
+            counts |= self.ask(road, service, sort, &here.collect::<Vec<_>>(), free, any_case);
         }
         counts
     }
 
     /// The same of resources.
-    fn kept_resources(&mut self, road: &Road, service: ServiceId, sort: &Sort, any_case: bool) -> bool {
+    fn kept_resources(
+        &mut self,
+        road: &Road,
+        service: ServiceId,
+        sort: &Sort,
+        free: &Free,
+        any_case: bool,
+    ) -> bool {
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let of_kind = |id: &&ResourceId| effects.service_of(Thing::Resource(**id)) == service;
@@ -289,15 +342,17 @@ impl<'a, 'e> Counting<'a, 'e> {
             let is_of_one = !effects.ignores_case_somewhere() || part.account().is_some();
             if one_by_one || !is_of_one {
                 let things = part.resources().iter().filter(of_kind).map(|id| Thing::Resource(*id));
-                counts |= self.ask(road, service, sort, &things.collect::<Vec<_>>(), any_case, true);
+                counts |= self.ask(road, service, sort, &things.collect::<Vec<_>>(), free, any_case);
                 continue;
             }
             let Some(first) = part.resources().first() else { continue };
             if effects.any_case(Thing::Resource(*first)) != any_case {
                 continue;
             }
-            if part.of_kind(kind).is_some() {
-                self.found(service, sort, Chunk::Kept(part));
+            if let Some(verdict) = free.verdict
+                && part.of_kind(kind).is_some()
+            {
+                self.found(service, sort, Chunk::Kept(part, verdict));
                 counts = true;
             }
         }
@@ -323,34 +378,45 @@ impl<'a, 'e> Counting<'a, 'e> {
         is_known && effects.only(resources).is_none() && !self.reaches.kept.accounts_are_unknown(effects)
     }
 
-    /// Whether what a road gives needs nothing from the other side.
-    fn suffices(&self, road: &Road, on: On<'_>) -> bool {
+    /// Whether what a road gives on things of an account needs nothing from the other side.
+    fn suffices(&self, road: &Road, there: AccountOf) -> bool {
         let effects = self.effects;
         let is_to_all = match road.grant() {
             Some(_) => effects.is_of_everybody(road.name()),
             None => effects.is_of_anyone(road.name()),
         };
-        is_to_all || effects.is_one_side_enough(self.who, on)
+        is_to_all || effects.needs_between(self.who, self.home, there) == Needs::EitherSide
     }
 
-    /// Asks about things one by one. Where nothing may take away what the road gives, and it needs no other side, there
-    /// is nothing to ask.
+    /// Asks about things one by one, where something may take away what the road gives or it needs another side.
     fn ask(
         &mut self,
         road: &Road,
         service: ServiceId,
         sort: &Sort,
         things: &[Thing],
+        free: &Free,
         any_case: bool,
-        free: bool,
     ) -> bool {
         let effects = self.effects;
         let given = effects.given(self.who);
         let mut found: Vec<(Thing, Verdict)> = Vec::new();
+        // Things of one account come together.
+        let (mut account, mut suffices) = (None, false);
         for &thing in things.iter().filter(|thing| effects.any_case(**thing) == any_case) {
-            if free && !self.reaches.kept.is_denied_on(thing) && self.suffices(road, On::There(thing)) {
-                found.push((thing, Verdict::Yes));
-                continue;
+            let is_denied = || {
+                self.reaches.kept.is_denied_on(thing)
+                    || free.denied.iter().any(|resources| effects.takes(*resources, thing))
+            };
+            if let Some(verdict) = free.verdict {
+                let there = effects.account_of(thing);
+                if account != Some(there) {
+                    (account, suffices) = (Some(there), self.suffices(road, there));
+                }
+                if suffices && !is_denied() {
+                    found.push((thing, verdict));
+                    continue;
+                }
             }
             let verdict = effects.verdict_on(self.who, &sort.action, On::There(thing), given);
             // What another road gives is counted for that one.
@@ -383,6 +449,14 @@ impl<'a, 'e> Counting<'a, 'e> {
         all.sort_by(|one, other| other.weight().cmp(&one.weight()).then_with(|| one.name.cmp(&other.name)));
         Tally { services: all, idle }
     }
+}
+
+/// What a road comes to with a sort of actions where nothing but its conditions bears on that.
+struct Free {
+    /// None where each thing must be asked about.
+    verdict: Option<Verdict>,
+    /// Of what something may be taken away again.
+    denied: Vec<ResourcesId>,
 }
 
 /// The sorts of actions of a road, and more that other roads name.

@@ -116,14 +116,15 @@ impl<'a, 'e> Reaches<'a, 'e> {
             names.iter().partition(|it| is_everybodys(it));
         let own = effects.roads_by(principal, &own);
         let named = effects.actions_named(&own);
-        let mut counting = Counting::new(self, principal, &named);
+        let given = self.given_to(principal, &everybodys);
+        let mut counting = Counting::new(self, principal, &named, &given.services);
         counting.take(&own);
         if is_crowd {
             counting.open_functions();
         }
         let manages = self.opened_by(principal, &mut counting);
         let Tally { services, idle } = counting.finish();
-        let common = if is_crowd { Arc::default() } else { self.common(principal, &everybodys, &own) };
+        let common = if is_crowd { Arc::default() } else { self.common(principal, &given, &own) };
         let given = Context::at(effects.estate().as_of());
         Reach {
             principal,

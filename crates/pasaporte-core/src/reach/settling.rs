@@ -26,7 +26,9 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
         *known = verdict.max(*known);
     };
     let is_same = |chunk: &&Chunk| match (first, *chunk) {
-        (Chunk::Kept(part), Chunk::Kept(other)) => Arc::ptr_eq(part, other),
+        (Chunk::Kept(part, verdict), Chunk::Kept(other, second)) => {
+            Arc::ptr_eq(part, other) && second <= verdict
+        }
         _ => false,
     };
     rest.iter().filter(|chunk| !is_same(chunk)).for_each(|chunk| lots.each(chunk, &mut add));
@@ -79,22 +81,33 @@ impl<'e> Lots<'_, 'e> {
 
     /// How many surely, how many perhaps, and how many of both are confidential.
     fn count(&self, chunk: &Chunk) -> (usize, usize, usize) {
-        match chunk {
-            Chunk::Kept(part) => {
-                part.of_kind(self.kind).map_or((0, 0, 0), |of| (of.count, 0, of.confidential))
+        let of = |count: usize, verdict: Verdict| match verdict {
+            Verdict::Yes => (count, 0),
+            Verdict::Depends => (0, count),
+            Verdict::No => (0, 0),
+        };
+        let ((surely, perhaps), confidential) = match chunk {
+            Chunk::Kept(part, verdict) => match part.of_kind(self.kind) {
+                Some(kind) => (of(kind.count, *verdict), kind.confidential),
+                None => ((0, 0), 0),
+            },
+            Chunk::AllAt(place, verdict) => {
+                let count = self.reaches.kept.people_at(self.effects(), self.service, *place).count;
+                (of(count, *verdict), 0)
             }
-            Chunk::AllAt(place) => {
-                (self.reaches.kept.people_at(self.effects(), self.service, *place).count, 0, 0)
+            Chunk::Open => {
+                let open = self.reaches.open_functions();
+                ((open.surely, open.perhaps), 0)
             }
-            Chunk::Open => (self.reaches.open_functions().surely, self.reaches.open_functions().perhaps, 0),
-            Chunk::Asked(_) => (0, 0, 0),
-        }
+            Chunk::Asked(_) => ((0, 0), 0),
+        };
+        (surely, perhaps, confidential)
     }
 
     fn first(&self, chunk: &Chunk) -> Option<Thing> {
         match chunk {
-            Chunk::Kept(part) => self.of_kind(part).next(),
-            Chunk::AllAt(place) => self.reaches.kept.people_at(self.effects(), self.service, *place).first,
+            Chunk::Kept(part, _) => self.of_kind(part).next(),
+            Chunk::AllAt(place, _) => self.reaches.kept.people_at(self.effects(), self.service, *place).first,
             Chunk::Open => self.reaches.open_functions().first.map(Thing::Function),
             Chunk::Asked(_) => None,
         }
@@ -107,21 +120,22 @@ impl<'e> Lots<'_, 'e> {
 
     /// What a lot that is kept together says of a thing.
     fn verdict(&self, chunk: &Chunk, thing: Thing) -> Verdict {
-        let has = match (chunk, thing) {
-            (Chunk::Open, Thing::Function(id)) => return self.reaches.open_functions().lets_in(id),
-            (Chunk::Kept(part), Thing::Resource(id)) => self.effects().is_among(part, id),
-            (Chunk::AllAt(place), _) => self.effects().lies_at_place(thing, *place),
-            _ => false,
-        };
-        if has { Verdict::Yes } else { Verdict::No }
+        match (chunk, thing) {
+            (Chunk::Open, Thing::Function(id)) => self.reaches.open_functions().lets_in(id),
+            (Chunk::Kept(part, verdict), Thing::Resource(id)) if self.effects().is_among(part, id) => {
+                *verdict
+            }
+            (Chunk::AllAt(place, verdict), _) if self.effects().lies_at_place(thing, *place) => *verdict,
+            _ => Verdict::No,
+        }
     }
 
     fn each(&self, chunk: &Chunk, add: &mut impl FnMut(Thing, Verdict)) {
         match chunk {
-            Chunk::Kept(part) => self.of_kind(part).for_each(|thing| add(thing, Verdict::Yes)),
-            Chunk::AllAt(place) => {
+            Chunk::Kept(part, verdict) => self.of_kind(part).for_each(|thing| add(thing, *verdict)),
+            Chunk::AllAt(place, verdict) => {
                 let things = self.effects().things_of(self.service, *place);
-                things.into_iter().for_each(|thing| add(thing, Verdict::Yes));
+                things.into_iter().for_each(|thing| add(thing, *verdict));
             }
             Chunk::Open => {
                 let all = self.reaches.open_functions().all();
