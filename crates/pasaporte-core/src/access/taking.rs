@@ -27,8 +27,8 @@ pub struct Taken {
     resources: Box<[ResourceId]>,
     confidential: usize,
     by_kind: Box<[OfKind]>,
-    /// The account that all of them are of, if it is one.
-    account: Option<AccountOf>,
+    /// Whether case of actions on them is ignored, if that is the same for all.
+    any_case: Option<bool>,
     /// Those that need no side of their own.
     open: OnceLock<Arc<Taken>>,
 }
@@ -55,9 +55,9 @@ impl Taken {
         self.resources.split_at(self.confidential)
     }
 
-    /// The account that all of them are of; none where they are of several.
-    pub(crate) fn account(&self) -> Option<AccountOf> {
-        self.account
+    /// Whether case of actions on them is ignored; none where that is not the same for all, or there are none.
+    pub(crate) fn any_case(&self) -> Option<bool> {
+        self.any_case
     }
 
     /// What there is of a kind.
@@ -264,9 +264,15 @@ impl Access<'_> {
                 None => by_kind.push(OfKind { kind, count: 1, confidential: secret }),
             }
         }
-        let account_of = |id: &ResourceId| self.account_of(Thing::Resource(*id));
-        let first = all.first().map(account_of);
-        let account = first.filter(|first| all.iter().all(|id| account_of(id) == *first));
-        Taken { resources: all.into(), confidential, by_kind: by_kind.into(), account, open: OnceLock::new() }
+        let case_of = |id: &ResourceId| self.any_case(Thing::Resource(*id));
+        let first = all.first().map(case_of);
+        let any_case = first.filter(|first| all.iter().all(|id| case_of(id) == *first));
+        Taken {
+            resources: all.into(),
+            confidential,
+            by_kind: by_kind.into(),
+            any_case,
+            open: OnceLock::new(),
+        }
     }
 }

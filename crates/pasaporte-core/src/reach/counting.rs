@@ -22,14 +22,21 @@ pub(super) struct Tally {
 
 /// Things of one act, as they were found.
 pub(super) enum Chunk {
-    /// All of a kind that a road takes, since nothing stands against it.
-    Kept(Arc<Taken>, Verdict),
+    /// All of a kind that a road takes, since nothing stands against it but on a few.
+    Kept(Part, Verdict),
     /// All functions, identities or keys of a place, for the same reason.
     AllAt(At, Verdict),
     /// One by one.
     Asked(Vec<(Thing, Verdict)>),
     /// The functions that let in anyone.
     Open,
+}
+
+/// Resources that are kept together, but for a few of them, sorted.
+#[derive(Clone)]
+pub(super) struct Part {
+    pub(super) all: Arc<Taken>,
+    pub(super) but: Arc<[ResourceId]>,
 }
 
 /// An act being counted: the sort of action, what was found, and whether things that are made tomorrow count.
@@ -131,7 +138,8 @@ impl<'a, 'e> Counting<'a, 'e> {
                 for sort in sorts.all() {
                     let Some(free) = self.freely(service, sort, holds) else { continue };
                     counts |= self.on_new(road, service, sort, &free, any_case);
-                    counts |= if free.verdict.is_some() && free.denied.is_empty() {
+                    let is_free = free.verdict.is_some() && free.few.is_some();
+                    counts |= if is_free && (free.denied.is_empty() || !Effects::is_of_people(service)) {
                         self.kept(road, service, sort, &free, any_case)
                     } else {
                         let things =
@@ -191,8 +199,13 @@ impl<'a, 'e> Counting<'a, 'e> {
             return None;
         }
         let denied = effects.denying(opposition, &sort.action);
-        let denied = denied.map(|id| effects.estate().statement(id).resources).collect();
-        Some(Free { verdict, denied })
+        let denied: Vec<ResourcesId> = denied.map(|id| effects.estate().statement(id).resources).collect();
+        let one = |resources: &ResourcesId| match effects.only(*resources) {
+            Some(Thing::Resource(id)) => Some(id),
+            _ => None,
+        };
+        let few: Option<Vec<ResourceId>> = denied.iter().map(one).collect();
+        Some(Free { verdict, denied, few })
     }
 
     /// The things of a service that a road takes, those together on which the same tells actions apart.
@@ -338,23 +351,26 @@ impl<'a, 'e> Counting<'a, 'e> {
         let kind = effects.estate().name(&effects.service_name(service));
         let mut counts = false;
         for part in effects.taken_parts(self.who, road.name(), resources, road.at) {
-            // Whether case counts is the same for all that is of one account.
-            let is_of_one = !effects.ignores_case_somewhere() || part.account().is_some();
-            if one_by_one || !is_of_one {
+            if one_by_one || part.any_case().is_none() {
                 let things = part.resources().iter().filter(of_kind).map(|id| Thing::Resource(*id));
                 counts |= self.ask(road, service, sort, &things.collect::<Vec<_>>(), free, any_case);
                 continue;
             }
-            let Some(first) = part.resources().first() else { continue };
-            if effects.any_case(Thing::Resource(*first)) != any_case {
+            let (Some(verdict), Some(of)) = (free.verdict, part.of_kind(kind)) else { continue };
+            if part.any_case() != Some(any_case) {
                 continue;
             }
-            if let Some(verdict) = free.verdict
-                && part.of_kind(kind).is_some()
-            {
-                self.found(service, sort, Chunk::Kept(part, verdict));
+            let few = free.few.iter().flatten().copied();
+            let mut but: Vec<ResourceId> =
+                few.filter(|id| of_kind(&id) && effects.is_among(&part, *id)).collect();
+            but.sort_unstable();
+            but.dedup();
+            let apart: Vec<Thing> = but.iter().copied().map(Thing::Resource).collect();
+            if of.count > but.len() {
+                self.found(service, sort, Chunk::Kept(Part { all: part, but: but.into() }, verdict));
                 counts = true;
             }
+            counts |= self.ask(road, service, sort, &apart, free, any_case);
         }
         counts
     }
@@ -457,6 +473,8 @@ struct Free {
     verdict: Option<Verdict>,
     /// Of what something may be taken away again.
     denied: Vec<ResourcesId>,
+    /// The same, where it is single resources.
+    few: Option<Vec<ResourceId>>,
 }
 
 /// The sorts of actions of a road, and more that other roads name.

@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::counting::{Chunk, Counted};
+use super::counting::{Chunk, Counted, Part};
 use super::{Act, Reaches};
-use crate::access::{Taken, Verdict};
+use crate::access::Verdict;
 use crate::effect::{Effects, ServiceId};
 use crate::estate::{Estate, Name, Sensitivity, Thing};
 
@@ -17,7 +17,8 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
     let effects = reaches.effects;
     let lots = Lots { reaches, service, kind: effects.estate().name(&effects.service_name(service)) };
     let Counted { mut act, mut chunks } = counted;
-    chunks.sort_by_key(|chunk| Reverse(lots.size(chunk)));
+    chunks.sort_by_key(|chunk| Reverse((lots.size(chunk), lots.count(chunk).0)));
+    chunks.dedup_by(|later, before| is_covered(later, before));
     let mut example = Example { estate: effects.estate(), best: None };
     let Some((first, rest)) = chunks.split_first() else { return act };
     let mut more: FxHashMap<Thing, Verdict> = FxHashMap::default();
@@ -25,13 +26,7 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
         let known = more.entry(thing).or_insert(verdict);
         *known = verdict.max(*known);
     };
-    let is_same = |chunk: &&Chunk| match (first, *chunk) {
-        (Chunk::Kept(part, verdict), Chunk::Kept(other, second)) => {
-            Arc::ptr_eq(part, other) && second <= verdict
-        }
-        _ => false,
-    };
-    rest.iter().filter(|chunk| !is_same(chunk)).for_each(|chunk| lots.each(chunk, &mut add));
+    rest.iter().for_each(|chunk| lots.each(chunk, &mut add));
     if let Chunk::Asked(things) = first {
         things.iter().for_each(|(thing, verdict)| add(*thing, *verdict));
     } else {
@@ -54,6 +49,17 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
     }
     act.example = example.best.map(|(_, thing)| thing);
     act
+}
+
+/// Whether a lot is the same as another that is as sure.
+fn is_covered(later: &Chunk, before: &Chunk) -> bool {
+    match (later, before) {
+        (Chunk::Kept(part, verdict), Chunk::Kept(other, known)) => {
+            Arc::ptr_eq(&part.all, &other.all) && part.but == other.but && verdict <= known
+        }
+        (Chunk::AllAt(place, verdict), Chunk::AllAt(other, known)) => place == other && verdict <= known,
+        _ => false,
+    }
 }
 
 /// What lots of things of one service come to.
@@ -87,8 +93,14 @@ impl<'e> Lots<'_, 'e> {
             Verdict::No => (0, 0),
         };
         let ((surely, perhaps), confidential) = match chunk {
-            Chunk::Kept(part, verdict) => match part.of_kind(self.kind) {
-                Some(kind) => (of(kind.count, *verdict), kind.confidential),
+            Chunk::Kept(part, verdict) => match part.all.of_kind(self.kind) {
+                Some(kind) => {
+                    let but = part
+                        .but
+                        .iter()
+                        .filter(|id| is_secret(self.effects().estate(), Thing::Resource(**id)));
+                    (of(kind.count - part.but.len(), *verdict), kind.confidential - but.count())
+                }
                 None => ((0, 0), 0),
             },
             Chunk::AllAt(place, verdict) => {
@@ -113,8 +125,9 @@ impl<'e> Lots<'_, 'e> {
         }
     }
 
-    fn of_kind(&self, part: &Taken) -> impl Iterator<Item = Thing> {
-        let things = part.resources().iter().map(|id| Thing::Resource(*id));
+    fn of_kind(&self, part: &Part) -> impl Iterator<Item = Thing> {
+        let all = part.all.resources().iter().filter(|id| !part.but.contains(id));
+        let things = all.map(|id| Thing::Resource(*id));
         things.filter(|thing| self.effects().service_of(*thing) == self.service)
     }
 
@@ -122,7 +135,9 @@ impl<'e> Lots<'_, 'e> {
     fn verdict(&self, chunk: &Chunk, thing: Thing) -> Verdict {
         match (chunk, thing) {
             (Chunk::Open, Thing::Function(id)) => self.reaches.open_functions().lets_in(id),
-            (Chunk::Kept(part, verdict), Thing::Resource(id)) if self.effects().is_among(part, id) => {
+            (Chunk::Kept(part, verdict), Thing::Resource(id))
+                if self.effects().is_among(&part.all, id) && !part.but.contains(&id) =>
+            {
                 *verdict
             }
             (Chunk::AllAt(place, verdict), _) if self.effects().lies_at_place(thing, *place) => *verdict,
