@@ -112,17 +112,6 @@ impl<'e> Access<'e> {
         Truth::all(conditions.map(|condition| condition.holds(&case, self.estate)))
     }
 
-    /// Whether one side is enough between a principal and a thing.
-    pub(crate) fn takes_one_side(&self, principal: Principal, on: Thing) -> bool {
-        self.is_one_side_enough(principal, On::There(on))
-    }
-
-    /// Whether one side is enough between a principal and something that may be there.
-    pub(crate) fn is_one_side_enough(&self, principal: Principal, on: On<'_>) -> bool {
-        let (nothing, given) = (Action::default(), Context::default());
-        Case::new(self, principal, &nothing, on, &given).needs() == Needs::EitherSide
-    }
-
     /// Whose side must allow between a principal, who is of an account or of none, and a thing of an account.
     pub(crate) fn needs_between(
         &self,

@@ -11,9 +11,7 @@ use super::acts::{Others, may_begin};
 use super::opposed::Opposes;
 use super::{Act, Effects, Road, ServiceId};
 use crate::access::{Action, Answer, New, On, Verdict};
-use crate::estate::{
-    AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, ResourceId, Sensitivity, Thing,
-};
+use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Sensitivity, Thing};
 use crate::pattern::Pattern;
 
 /// Somebody who holds what a grant gives, for all who are like them.
@@ -411,6 +409,31 @@ impl Effects<'_> {
         all
     }
 
+    /// Whether an action may be done to anything confidential of a service that a road takes.
+    pub(crate) fn reaches_confidential(
+        &self,
+        who: Principal,
+        road: &Road,
+        service: ServiceId,
+        action: &Action,
+    ) -> bool {
+        let resources = self.estate().statement(road.statement).resources;
+        let reachable = self.reachable(who, road.name(), resources, road.at);
+        let [own, foreign, ..] = reachable.parts_by_sensitivity();
+        let mut confidential = own.iter().chain(foreign).map(|id| Thing::Resource(*id));
+        confidential.any(|thing| {
+            self.service_of(thing) == service
+                && self.is_confidential(thing)
+                && self.gives(who, road, action, On::There(thing)) != Verdict::No
+        })
+    }
+
+    /// Whether a thing is confidential.
+    pub(crate) fn is_confidential(&self, thing: Thing) -> bool {
+        let Thing::Resource(id) = thing else { return false };
+        self.estate().get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
+    }
+
     /// Of the declared things of a service that a road takes: how many an action may be done to and how many of those
     /// are confidential, and those to which it may not.
     pub fn counted(
@@ -423,7 +446,9 @@ impl Effects<'_> {
         let estate = self.estate();
         let name = self.service_name(service);
         let resources = estate.statement(road.statement).resources;
-        if self.is_plain(road) && self.opposition(who).is_none() && self.has_no_exceptions(resources) {
+        let opposes = self.opposes(self.opposition(who).as_deref(), action);
+        let plainly = self.is_plain(road) && opposes == Opposes::Never && !self.has_denies_on_anything();
+        if plainly && self.has_no_exceptions(resources) {
             let (count, confidential) = self.count_plainly(who, road, service);
             return (count, confidential, Vec::new());
         }
@@ -434,10 +459,7 @@ impl Effects<'_> {
                 continue;
             }
             count += 1;
-            let is_secret = |id: ResourceId| {
-                estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
-            };
-            confidential += usize::from(matches!(thing, Thing::Resource(id) if is_secret(id)));
+            confidential += usize::from(self.is_confidential(thing));
         }
         but.sort_unstable();
         (count, confidential, but)

@@ -21,8 +21,9 @@ pub(super) struct Fresh {
     open_accounts: Box<[ScopeId]>,
     /// The scopes below those that were asked about.
     parts: Mutex<FxHashMap<ScopeId, Arc<[ScopeId]>>>,
-    /// Whether a statement on a function, identity or key denies anything.
+    /// Whether a statement on a function, identity or key denies anything; and on anything at all.
     denies_on_things: bool,
+    denies_on_anything: bool,
 }
 
 impl Fresh {
@@ -49,16 +50,18 @@ impl Fresh {
         accounts.sort_unstable_by_key(|id| estate.id(*id));
         let open = |id: &ScopeId| estate.get(*id).is_some_and(|it| it.cross_account == CrossAccount::OneSide);
         let open_accounts = accounts.iter().copied().filter(open).collect();
-        let denies_on_things = estate.admissions().iter().any(|it| {
-            !matches!(it.on, Thing::Resource(_)) && estate.statement(it.statement).effect == Effect::Deny
-        });
+        let denied = || {
+            let all = estate.admissions().iter();
+            all.filter(|it| estate.statement(it.statement).effect == Effect::Deny).map(|it| it.on)
+        };
         Self {
             name: LETTER.to_string().repeat(length.max(3)).into(),
             scopes: scopes.into(),
             accounts: accounts.into(),
             open_accounts,
             parts: Mutex::default(),
-            denies_on_things,
+            denies_on_things: denied().any(|on| !matches!(on, Thing::Resource(_))),
+            denies_on_anything: denied().next().is_some(),
         }
     }
 
@@ -226,6 +229,11 @@ impl Effects<'_> {
     /// Whether the estate declares accounts; without, it is one account that nobody named.
     pub(crate) fn has_accounts(&self) -> bool {
         !self.fresh.accounts.is_empty()
+    }
+
+    /// Whether any statement on a thing denies something.
+    pub(crate) fn has_denies_on_anything(&self) -> bool {
+        self.fresh.denies_on_anything
     }
 
     /// Whether any statement on a function or identity denies something.

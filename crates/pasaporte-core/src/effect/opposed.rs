@@ -93,6 +93,12 @@ impl Effects<'_> {
         denies.filter(|id| action.may_be_picked_by(self.estate().statement(*id).actions))
     }
 
+    /// Whether a deny may take an action on a thing away.
+    pub(crate) fn may_deny(&self, opposition: Option<&Opposition>, action: &Action, thing: Thing) -> bool {
+        let takes = |id: StatementId| self.takes(self.estate().statement(id).resources, thing);
+        self.denying(opposition, action).any(takes)
+    }
+
     /// Whether the ceilings over somebody bear on an action.
     pub(crate) fn bounded(&self, opposition: Option<&Opposition>, action: &Action) -> Opposes {
         let estate = self.estate();

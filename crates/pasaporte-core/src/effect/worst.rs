@@ -14,10 +14,10 @@ use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
 use super::told::{Doing, MOST_COUNTED};
 use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId};
-use crate::access::{Context, New, On, Question, Reachable, Truth, Verdict, Via};
+use crate::access::{Context, Needs, New, On, Question, Reachable, Truth, Verdict, Via};
 use crate::estate::{
-    ActionClass, At, FunctionId, GroupId, IdentityId, KeyId, KeyReach, Principal, ResourceId, ResourcesId,
-    ScopeId, Sensitivity, Thing,
+    AccountOf, ActionClass, At, Attribute, Condition, FunctionId, GroupId, IdentityId, KeyId, KeyReach,
+    Principal, ResourceId, ResourcesId, ScopeId, Sensitivity, Thing,
 };
 
 /// What somebody may do without becoming anybody else, and whom they may become.
@@ -41,9 +41,12 @@ pub(super) struct Survey<'a, 'e> {
     pub(super) effects: &'a Effects<'e>,
     pub(super) who: Principal,
     given: &'a Context,
+    home: Option<AccountOf>,
     opposition: Option<Arc<Opposition>>,
     /// Whether only what the very road gives counts, and not what another gives to the same action and thing.
     alone: bool,
+    /// What the conditions of the road at hand leave of what it gives, at best.
+    at_best: Verdict,
     /// Where everything of one impact is wanted, that impact.
     wanted: Option<Impact>,
     pub(super) harm: Harm,
@@ -191,8 +194,10 @@ impl<'a, 'e> Survey<'a, 'e> {
         Self {
             who,
             given: effects.given(who),
+            home: effects.home(who),
             opposition: effects.opposition(who),
             alone: false,
+            at_best: Verdict::Yes,
             wanted,
             harm: Harm::RUNS_CODE,
             edges: Vec::new(),
@@ -219,6 +224,14 @@ impl<'a, 'e> Survey<'a, 'e> {
 
     pub(super) fn go(&mut self, roads: &[Road]) {
         for road in roads {
+            self.at_best = match self.effects.holds_alike(self.who, road) {
+                Some(holds) if self.wanted.is_none() => Verdict::from(holds),
+                _ => Verdict::Yes,
+            };
+            // What depends by this road and is sure by another is found by that one.
+            if self.at_best == Verdict::No {
+                continue;
+            }
             let powers = self.effects.powers(self.effects.estate().statement(road.statement).actions);
             if powers.any() {
                 self.power(road, powers);
@@ -227,6 +240,7 @@ impl<'a, 'e> Survey<'a, 'e> {
                 self.data(road, powers);
                 self.as_if_there_were_some(road);
             }
+            self.at_best = Verdict::Yes;
             if !self.matters(Impact::ControlsAccess, false) {
                 return;
             }
@@ -238,10 +252,10 @@ impl<'a, 'e> Survey<'a, 'e> {
         if let Some(wanted) = self.wanted {
             impact == wanted || impact == Impact::ControlsAccess
         } else {
-            let harm = &self.harm;
+            let (harm, may_be_sure) = (&self.harm, self.at_best == Verdict::Yes);
             (impact, inferred) < (harm.impact, harm.inferred)
-                || (impact == harm.impact && !harm.surely)
-                || impact < harm.surely_at_least
+                || (may_be_sure && impact == harm.impact && !harm.surely)
+                || (may_be_sure && impact < harm.surely_at_least)
         }
     }
 
@@ -281,15 +295,17 @@ impl<'a, 'e> Survey<'a, 'e> {
     /// The decision on an action of a road.
     pub(super) fn ask(&self, road: &Road, act: &Act, on: On<'_>) -> Verdict {
         let effects = self.effects;
-        let opposes = effects.opposes(self.opposition.as_deref(), &act.action);
-        if opposes == Opposes::Everywhere {
+        let opposition = self.opposition.as_deref();
+        let bounded = effects.bounded(opposition, &act.action);
+        if bounded == Opposes::Everywhere {
             return Verdict::No;
         }
         if let On::There(thing) = on
-            && opposes == Opposes::Never
+            && bounded == Opposes::Never
             && effects.is_plain(road)
             && effects.admissions_on(thing).is_empty()
-            && effects.takes_one_side(self.who, thing)
+            && effects.needs_between(self.who, self.home, effects.account_of(thing)) == Needs::EitherSide
+            && !effects.may_deny(opposition, &act.action, thing)
         {
             return Verdict::Yes;
         }
@@ -521,6 +537,9 @@ impl<'a, 'e> Survey<'a, 'e> {
     fn data(&mut self, road: &Road, powers: Powers) {
         let effects = self.effects;
         let by_access = powers.has(Powers::ACCESS);
+        if !by_access && !self.matters(Impact::ConfidentialData, false) && self.wanted.is_none() {
+            return;
+        }
         if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
             if let Thing::Resource(id) = thing {
                 self.resource(road, id, by_access);
@@ -711,6 +730,21 @@ impl Effects<'_> {
     pub(crate) fn is_plain(&self, road: &Road) -> bool {
         let conditions = &self.estate().statement(road.statement).conditions;
         conditions.is_empty() && road.grant().is_none_or(|id| self.estate().grant(id).conditions.is_empty())
+    }
+
+    /// Whether the conditions of a road hold for whatever it takes; none where that is different from thing to thing.
+    pub(crate) fn holds_alike(&self, who: Principal, road: &Road) -> Option<Truth> {
+        if self.is_plain(road) {
+            return Some(Truth::True);
+        }
+        let estate = self.estate();
+        let grant = road.grant().map_or(&[][..], |id| &estate.grant(id).conditions);
+        let mut conditions = estate.statement(road.statement).conditions.iter().chain(grant);
+        if conditions.any(|it| matches!(it, Condition::Test(Attribute::ResourceTag(_), _))) {
+            return None;
+        }
+        let nothing = New { label: "".into(), within: None };
+        Some(self.road_holds(who, road, On::New(&nothing), self.given(who)))
     }
 
     /// Whether what a road says holds for somebody on something.

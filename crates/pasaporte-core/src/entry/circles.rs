@@ -27,7 +27,21 @@ const MOST_NAMED: usize = 12;
 impl Effects<'_> {
     /// The circles of those who bear a name and may do an action on a thing; none of those who may not.
     pub fn circles(&self, who: Principal, action: &Action, on: Thing) -> Vec<Circle> {
+        self.circles_as_wide_as(Exposure::Insiders, who, action, on)
+    }
+
+    /// Of these the circles that are at least so wide.
+    pub(crate) fn circles_as_wide_as(
+        &self,
+        least: Exposure,
+        who: Principal,
+        action: &Action,
+        on: Thing,
+    ) -> Vec<Circle> {
         let found = |given: Context, exposure: Exposure| {
+            if exposure > least {
+                return None;
+            }
             let verdict = self.verdict(&Question { principal: who, action, on, given: &given });
             (verdict != Verdict::No).then_some(Circle { exposure, verdict, given })
         };

@@ -55,13 +55,20 @@ impl WayIn<'_> {
             Through::Endpoint(id) => Some(id),
             Through::Invoking | Through::Source(_) => None,
         };
-        let through = Some((function, endpoint));
-        self.circles.iter().fold(Exposed::INSIDE, |widest, &(to, verdict)| {
-            let surely = verdict == Verdict::Yes;
-            let surely_to = if surely { to } else { Exposure::Insiders };
-            widest.wider(Exposed { to, surely, surely_to, through })
-        })
+        open_to(self.circles.iter().copied(), (function, endpoint))
     }
+}
+
+/// How wide a function is open to some circles, by an endpoint or not.
+fn open_to(
+    circles: impl Iterator<Item = (Exposure, Verdict)>,
+    through: (FunctionId, Option<EndpointId>),
+) -> Exposed {
+    circles.fold(Exposed::INSIDE, |widest, (to, verdict)| {
+        let surely = verdict == Verdict::Yes;
+        let surely_to = if surely { to } else { Exposure::Insiders };
+        widest.wider(Exposed { to, surely, surely_to, through: Some(through) })
+    })
 }
 
 impl<'e> Effects<'e> {
@@ -79,26 +86,6 @@ impl<'e> Effects<'e> {
                 ways.all.extend(
                     self.feeding_as(feeder.who, trigger).map(|caller| WayIn::source(trigger, caller)),
                 );
-            }
-        }
-        ways
-    }
-
-    /// The ways of those who are more than insiders, in one pass over what may let such in.
-    pub(crate) fn strangers_ways(&self, function: FunctionId) -> WaysIn<'e> {
-        let mut ways = WaysIn { function, all: Vec::new() };
-        if !self.may_run(function) {
-            return ways;
-        }
-        self.by_endpoints(&mut ways);
-        for who in self.strangers_on(Thing::Function(function)) {
-            ways.all.extend(self.invoking_as(who, function).into_iter().map(WayIn::invoking));
-        }
-        self.by_managing(&mut ways);
-        for &trigger in self.estate().triggers_of(function) {
-            let Some(source) = self.live_source(trigger) else { continue };
-            for who in self.strangers_on(source) {
-                ways.all.extend(self.feeding_as(who, trigger).map(|caller| WayIn::source(trigger, caller)));
             }
         }
         ways
@@ -154,9 +141,32 @@ impl<'e> Effects<'e> {
             .collect()
     }
 
-    /// Who can make a function run, at the widest.
+    /// Who can make a function run, at the widest: what may let in more than insiders, without saying why.
     pub fn exposure(&self, function: FunctionId) -> Exposed {
-        self.strangers_ways(function).exposed()
+        if !self.may_run(function) {
+            return Exposed::INSIDE;
+        }
+        let mut ways = WaysIn { function, all: Vec::new() };
+        self.by_endpoints(&mut ways);
+        self.by_managing(&mut ways);
+        let mut exposed = Exposed::INSIDE;
+        let on = Thing::Function(function);
+        for who in self.strangers_on(on) {
+            // A token may be public, which depends on what it is let in by.
+            if let Principal::Token(_) = who {
+                ways.all.extend(self.invoking_as(who, function).into_iter().map(WayIn::invoking));
+                continue;
+            }
+            let circles = self.circles_as_wide_as(Exposure::KeyHolders, who, self.invoke(), on).into_iter();
+            exposed = exposed.wider(open_to(circles.map(|it| (it.exposure, it.verdict)), (function, None)));
+        }
+        for &trigger in self.estate().triggers_of(function) {
+            let Some(source) = self.live_source(trigger) else { continue };
+            for who in self.strangers_on(source) {
+                ways.all.extend(self.feeding_as(who, trigger).map(|caller| WayIn::source(trigger, caller)));
+            }
+        }
+        ways.exposed().wider(exposed)
     }
 
     /// Who gets through an endpoint, at the widest.

@@ -10,9 +10,7 @@ use crate::access::{INVOKE, Needs, New, On, Taken, Truth, Verdict};
 use crate::effect::{
     ACCESS_SERVICE, Act as Sort, Acts, Effects, FUNCTION, Named, Opposes, Opposition, Others, Road, ServiceId,
 };
-use crate::estate::{
-    AccountOf, ActionClass, At, Attribute, Condition, FunctionId, Principal, ResourceId, ResourcesId, Thing,
-};
+use crate::estate::{AccountOf, ActionClass, At, FunctionId, Principal, ResourceId, ResourcesId, Thing};
 
 /// What counting came to.
 pub(super) struct Tally {
@@ -85,7 +83,7 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     pub(super) fn take(&mut self, roads: &[Road]) {
         for road in roads {
-            let holds = self.holds_alike(road);
+            let holds = self.effects.holds_alike(self.who, road);
             let mut counts = false;
             for service in self.effects.services_of(road) {
                 counts |= self.service(road, service, holds);
@@ -163,23 +161,6 @@ impl<'a, 'e> Counting<'a, 'e> {
             roads.push(*road);
         }
         counts
-    }
-
-    /// Whether the conditions of a road hold for whatever it takes; none where that is different from thing to thing.
-    fn holds_alike(&self, road: &Road) -> Option<Truth> {
-        let estate = self.effects.estate();
-        let grant = road.grant().map_or(&[][..], |id| &estate.grant(id).conditions);
-        let mut conditions = estate.statement(road.statement).conditions.iter().chain(grant);
-        let asks_thing = |it: &Condition| matches!(it, Condition::Test(Attribute::ResourceTag(_), _));
-        if conditions.clone().any(asks_thing) {
-            return None;
-        }
-        if conditions.next().is_none() {
-            return Some(Truth::True);
-        }
-        let nothing = New { label: "".into(), within: None };
-        let given = self.effects.given(self.who);
-        Some(self.effects.road_holds(self.who, road, On::New(&nothing), given))
     }
 
     /// What a road comes to with a sort of actions where nothing but its conditions bears on that; none where it comes

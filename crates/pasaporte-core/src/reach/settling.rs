@@ -9,7 +9,7 @@ use super::counting::{Chunk, Counted, Part};
 use super::{Act, Reaches};
 use crate::access::Verdict;
 use crate::effect::{Effects, ServiceId};
-use crate::estate::{Estate, Name, Sensitivity, Thing};
+use crate::estate::{Name, Thing};
 
 /// Adds up what was found of an act. The largest lot is counted as it is kept; what else there is, one by one, where it
 /// is not in that.
@@ -19,7 +19,7 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
     let Counted { mut act, mut chunks } = counted;
     chunks.sort_by_key(|chunk| Reverse((lots.size(chunk), lots.count(chunk).0)));
     chunks.dedup_by(|later, before| is_covered(later, before));
-    let mut example = Example { estate: effects.estate(), best: None };
+    let mut example = Example { effects, best: None };
     let Some((first, rest)) = chunks.split_first() else { return act };
     let mut more: FxHashMap<Thing, Verdict> = FxHashMap::default();
     let mut add = |thing: Thing, verdict: Verdict| {
@@ -44,7 +44,7 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
             }
             _ => continue,
         }
-        act.confidential += usize::from(is_secret(effects.estate(), thing));
+        act.confidential += usize::from(effects.is_confidential(thing));
         example.offer(thing);
     }
     act.example = example.best.map(|(_, thing)| thing);
@@ -95,10 +95,8 @@ impl<'e> Lots<'_, 'e> {
         let ((surely, perhaps), confidential) = match chunk {
             Chunk::Kept(part, verdict) => match part.all.of_kind(self.kind) {
                 Some(kind) => {
-                    let but = part
-                        .but
-                        .iter()
-                        .filter(|id| is_secret(self.effects().estate(), Thing::Resource(**id)));
+                    let but =
+                        part.but.iter().filter(|id| self.effects().is_confidential(Thing::Resource(**id)));
                     (of(kind.count - part.but.len(), *verdict), kind.confidential - but.count())
                 }
                 None => ((0, 0), 0),
@@ -162,25 +160,20 @@ impl<'e> Lots<'_, 'e> {
 }
 
 /// The one to show of an act: a confidential one before others, else the first by name.
-struct Example<'e> {
-    estate: &'e Estate,
+struct Example<'a, 'e> {
+    effects: &'a Effects<'e>,
     best: Option<(bool, Thing)>,
 }
 
-impl Example<'_> {
+impl Example<'_, '_> {
     fn offer(&mut self, thing: Thing) {
-        let secret = is_secret(self.estate, thing);
+        let secret = self.effects.is_confidential(thing);
         let is_better = self.best.is_none_or(|(known_secret, known)| {
             (secret && !known_secret)
-                || (secret == known_secret && self.estate.compare_labels(thing, known).is_lt())
+                || (secret == known_secret && self.effects.estate().compare_labels(thing, known).is_lt())
         });
         if is_better {
             self.best = Some((secret, thing));
         }
     }
-}
-
-fn is_secret(estate: &Estate, thing: Thing) -> bool {
-    let Thing::Resource(id) = thing else { return false };
-    estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
 }

@@ -180,6 +180,13 @@ fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             continue;
         }
         let statement = estate.statement(road.statement);
+        // What is named and there is seen.
+        if let Some(only) = effects.only(statement.resources)
+            && estate.is_declared(only)
+            && estate.lies_at(only, road.at)
+        {
+            continue;
+        }
         let kinds = known.entry((statement.actions, statement.resources, road.at)).or_insert_with(|| {
             let there = effects.services_at(road.at);
             let named = effects.kinds_named(&road).into_iter().map(|(kind, _)| kind);

@@ -144,8 +144,8 @@ fn wide_reach(audit: &Audit<'_>, road: &Road, service: ServiceId) -> Option<(Bre
     let reads = |act: &Act| act.class == Some(ActionClass::Read);
     effects.every_thing(road, service, &changes).or_else(|| {
         let (breadth, act) = effects.every_thing(road, service, &reads)?;
-        let (_, confidential, _) = effects.counted(breadth.holder, road, service, &act.action);
-        (confidential > 0).then_some((breadth, act))
+        let confidential = effects.reaches_confidential(breadth.holder, road, service, &act.action);
+        confidential.then_some((breadth, act))
     })
 }
 

@@ -42,22 +42,28 @@ pub(super) fn settle(findings: Vec<Finding>, estate: &Estate) -> Vec<Finding> {
             groups.join(first, at);
         }
     }
-    // Findings come worst first, so among those that are as bad as the worst of a group one leads.
-    let mut leaders: FxHashMap<usize, usize> = FxHashMap::default();
+    // The first of each group stands for it. Findings come worst first, so among those that are as bad as that one
+    // leads.
+    let mut leaders: Vec<usize> = (0..findings.len()).collect();
+    let mut alone = true;
     for at in 0..findings.len() {
-        let leader = leaders.entry(groups.of(at)).or_insert(at);
-        let (one, other) = (&findings[*leader], &findings[at]);
-        if one.severity == other.severity && precedes(other, one, estate) {
-            *leader = at;
+        let first = groups.of(at);
+        let leader = leaders[first];
+        if first != at {
+            alone = false;
+            let (one, other) = (&findings[leader], &findings[at]);
+            if one.severity == other.severity && precedes(other, one, estate) {
+                leaders[first] = at;
+            }
         }
     }
-    if leaders.len() == findings.len() {
+    if alone {
         return findings;
     }
     let mut beneath: FxHashMap<usize, Vec<Finding>> = FxHashMap::default();
-    let mut leading: Vec<(usize, Finding)> = Vec::with_capacity(leaders.len());
+    let mut leading: Vec<(usize, Finding)> = Vec::with_capacity(findings.len());
     for (at, finding) in findings.into_iter().enumerate() {
-        let leader = leaders[&groups.of(at)];
+        let leader = leaders[groups.of(at)];
         if leader == at {
             leading.push((at, finding));
         } else {

@@ -59,7 +59,9 @@ pub(in crate::rules) const RULES: &[Rule] = &[
 
 fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let (estate, effects) = (audit.estate(), audit.effects());
-    for (id, _) in running(audit) {
+    // Through a service that may be a stranger's a function is as open as that.
+    let open = |id: FunctionId| audit.exposure(id).to <= Exposure::Outsider;
+    for (id, _) in running(audit).filter(|(id, _)| open(*id)) {
         let services = effects.strangers_on(Thing::Function(id)).into_iter();
         for who in services.filter(|who| matches!(who, Principal::Service(_))) {
             let Some(circle) = strangers_circle(audit, who, id) else { continue };
@@ -95,9 +97,9 @@ fn unpinned_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 /// The circle of those outside whose sources a service may invoke a function for: the surest.
 fn strangers_circle(audit: &Audit<'_>, service: Principal, function: FunctionId) -> Option<Circle> {
     let effects = audit.effects();
-    let all = effects.circles(service, effects.invoke(), Thing::Function(function));
+    let on = Thing::Function(function);
     let mut best: Option<Circle> = None;
-    for circle in all.into_iter().filter(|it| it.exposure <= Exposure::Outsider) {
+    for circle in effects.circles_as_wide_as(Exposure::Outsider, service, effects.invoke(), on) {
         if best.as_ref().is_none_or(|known| circle.verdict > known.verdict) {
             best = Some(circle);
         }
