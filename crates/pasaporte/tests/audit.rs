@@ -327,6 +327,23 @@ fn many(count: usize) -> Place {
     Place::with("a.yaml", text)
 }
 
+/// What an account has that asks for no side of its own is open to its own and to others, and counts once.
+#[test]
+fn what_is_open_to_all_accounts_counts_once() {
+    let place = Place::with(
+        "estate.yaml",
+        "estate: 1
+as_of: 2026-11-20
+scopes: [{id: tickets, kind: account, cross_account: one-side}, {id: tides, kind: account, cross_account: one-side}]
+identities: [{id: role, in: tickets, kind: execution-role, grants: [{statements: [\"allow table/write on table:*\"]}]}]
+resources: [{id: \"table:a\", in: tickets}, {id: \"table:b\", in: tides, sensitivity: confidential}]
+",
+    );
+    let audit = place.audit(&["estate.yaml", "--only", "grant/any-resource"]);
+    let situation = audit["findings"][0]["situation"].as_str().unwrap();
+    assert!(situation.contains("2 in the estate today (1 confidential)"), "{situation}");
+}
+
 #[test]
 fn hundreds_of_findings_stay_short() {
     let place = many(400);

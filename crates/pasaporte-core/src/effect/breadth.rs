@@ -448,7 +448,7 @@ impl Effects<'_> {
         let resources = estate.statement(road.statement).resources;
         let opposes = self.opposes(self.opposition(who).as_deref(), action);
         let plainly = self.is_plain(road) && opposes == Opposes::Never && !self.has_denies_on_anything();
-        if plainly && self.has_no_exceptions(resources) {
+        if plainly && self.has_no_exceptions(resources) && self.counts_by_parts(who, road) {
             let (count, confidential) = self.count_plainly(who, road, service);
             return (count, confidential, Vec::new());
         }
@@ -463,6 +463,18 @@ impl Effects<'_> {
         }
         but.sort_unstable();
         (count, confidential, but)
+    }
+
+    /// Whether all that a road takes where its holder may get at things may be done, without asking of each: its account
+    /// is known, and what is of others needs no side of theirs.
+    pub(crate) fn counts_by_parts(&self, who: Principal, road: &Road) -> bool {
+        let resources = self.estate().statement(road.statement).resources;
+        let is_known = match who {
+            Principal::Outside(_) => false,
+            Principal::Account(id) => self.estate().get(id).is_some(),
+            who => !matches!(self.home(who), Some(AccountOf::Unknown | AccountOf::Unnamed)),
+        };
+        is_known && self.only(resources).is_none() && !self.accounts_are_unknown()
     }
 
     /// How many things of a service a road takes that nothing opposes, and how many of them are confidential.

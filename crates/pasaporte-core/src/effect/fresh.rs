@@ -1,13 +1,14 @@
 //! Things and actions that may yet be made: what a wildcard takes beside what is there.
 
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use rustc_hash::FxHashMap;
 
 use super::{Effects, Road};
 use crate::access::New;
 use crate::estate::{
-    AccountOf, At, CrossAccount, Effect, Estate, Principal, ResourcesId, ScopeId, ScopeKind, Thing,
+    AccountOf, At, CrossAccount, Effect, Estate, Principal, ResourceId, ResourcesId, ScopeId, ScopeKind,
+    Thing,
 };
 
 /// A name that no pattern of the estate is about: only what takes names of any letters and length takes it.
@@ -24,6 +25,8 @@ pub(super) struct Fresh {
     /// Whether a statement on a function, identity or key denies anything; and on anything at all.
     denies_on_things: bool,
     denies_on_anything: bool,
+    /// Whether the account of any resource is not known.
+    accounts_are_unknown: OnceLock<bool>,
 }
 
 impl Fresh {
@@ -62,6 +65,7 @@ impl Fresh {
             parts: Mutex::default(),
             denies_on_things: denied().any(|on| !matches!(on, Thing::Resource(_))),
             denies_on_anything: denied().next().is_some(),
+            accounts_are_unknown: OnceLock::new(),
         }
     }
 
@@ -229,6 +233,14 @@ impl Effects<'_> {
     /// Whether the estate declares accounts; without, it is one account that nobody named.
     pub(crate) fn has_accounts(&self) -> bool {
         !self.fresh.accounts.is_empty()
+    }
+
+    /// Whether the account of any resource is not known.
+    pub(crate) fn accounts_are_unknown(&self) -> bool {
+        *self.fresh.accounts_are_unknown.get_or_init(|| {
+            let mut all = self.estate().all::<ResourceId>();
+            all.any(|(id, _)| self.account_of(Thing::Resource(id)) == AccountOf::Unknown)
+        })
     }
 
     /// Whether any statement on a thing denies something.

@@ -769,7 +769,7 @@ impl Effects<'_> {
         self.within_reach(who, resources, at)
     }
 
-    /// The same in parts that are kept: of somebody's own account, and of others.
+    /// The same in parts that are kept, nothing in two of them: of somebody's own account, and of others.
     pub(crate) fn taken_parts(
         &self,
         who: Principal,
@@ -780,7 +780,15 @@ impl Effects<'_> {
         if self.is_of_everybody(name) {
             return vec![self.taken(resources, at)];
         }
-        self.within_reach(who, resources, at).parts(|| self.taken(resources, at))
+        let mut parts = self.within_reach(who, resources, at).parts(|| self.taken(resources, at));
+        // Where an account of its own needs no side of its own either, what is open to others has all of it.
+        if let [_, foreign] = parts.as_slice()
+            && !foreign.resources().is_empty()
+            && self.home(who).is_some_and(|home| self.is_one_sided(home))
+        {
+            parts.swap_remove(0);
+        }
+        parts
     }
 
     /// The verdict on a question about a thing.

@@ -328,7 +328,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let of_kind = |id: &&ResourceId| effects.service_of(Thing::Resource(**id)) == service;
-        let one_by_one = !self.counts_by_parts(road) || self.reaches.kept.denies_on_resources;
+        let one_by_one = !effects.counts_by_parts(self.who, road) || self.reaches.kept.denies_on_resources;
         let kind = effects.estate().name(&effects.service_name(service));
         let mut counts = false;
         for part in effects.taken_parts(self.who, road.name(), resources, road.at) {
@@ -360,19 +360,6 @@ impl<'a, 'e> Counting<'a, 'e> {
         let (acts, _) = self.services.entry(service).or_default();
         let at = place_of(acts, sort);
         acts[at].chunks.push(chunk);
-    }
-
-    /// Whether all that a road takes in a part may be done, without asking of each: its account is known, and what is
-    /// of others needs no side of theirs.
-    fn counts_by_parts(&self, road: &Road) -> bool {
-        let effects = self.effects;
-        let resources = effects.estate().statement(road.statement).resources;
-        let is_known = match self.who {
-            Principal::Outside(_) => false,
-            Principal::Account(id) => effects.estate().get(id).is_some(),
-            who => !matches!(effects.home(who), Some(AccountOf::Unknown | AccountOf::Unnamed)),
-        };
-        is_known && effects.only(resources).is_none() && !self.reaches.kept.accounts_are_unknown(effects)
     }
 
     /// Whether what a road gives on things of an account needs nothing from the other side.

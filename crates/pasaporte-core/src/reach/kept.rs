@@ -1,12 +1,12 @@
 //! What counting asks again and again, worked out once: which things something is denied on, how many functions,
 //! identities and keys a place has, and which of them are of no account that is known.
 
-use std::sync::{Arc, Mutex, OnceLock};
+use std::sync::{Arc, Mutex};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::effect::{Effects, ServiceId};
-use crate::estate::{AccountOf, At, Effect, ResourceId, Thing};
+use crate::estate::{AccountOf, At, Effect, Thing};
 
 /// What was worked out so far.
 #[derive(Debug)]
@@ -17,7 +17,6 @@ pub(super) struct Kept {
     pub(super) denies_on_resources: bool,
     /// Whether one of those statements has conditions.
     pub(super) denies_on_condition: bool,
-    accounts_are_unknown: OnceLock<bool>,
     at: Mutex<FxHashMap<(ServiceId, At), OfPlace>>,
     strays: Mutex<FxHashMap<ServiceId, Arc<[Thing]>>>,
 }
@@ -40,7 +39,6 @@ impl Kept {
             denied: denying().map(|it| it.on).collect(),
             denies_on_resources: denying().any(|it| matches!(it.on, Thing::Resource(_))),
             denies_on_condition: denying().any(|it| !estate.statement(it.statement).conditions.is_empty()),
-            accounts_are_unknown: OnceLock::new(),
             at: Mutex::default(),
             strays: Mutex::default(),
         }
@@ -75,13 +73,5 @@ impl Kept {
             effects.things_of(service, At::Everywhere).into_iter().filter(is_stray).collect();
         known().insert(service, Arc::clone(&found));
         found
-    }
-
-    /// Whether the account of any resource is not known.
-    pub(super) fn accounts_are_unknown(&self, effects: &Effects<'_>) -> bool {
-        *self.accounts_are_unknown.get_or_init(|| {
-            let mut all = effects.estate().all::<ResourceId>();
-            all.any(|(id, _)| effects.account_of(Thing::Resource(id)) == AccountOf::Unknown)
-        })
     }
 }
