@@ -464,7 +464,7 @@ fn said(cooked: &Cooked) -> Vec<String> {
         )
     };
     let with_beneath = |it: &Finding| {
-        let mut beneath: Vec<String> = it.beneath.iter().map(say).collect();
+        let mut beneath: Vec<String> = it.beneath().iter().map(say).collect();
         beneath.sort();
         format!("{} > {}", say(it), beneath.join(" > "))
     };

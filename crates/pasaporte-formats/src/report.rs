@@ -253,7 +253,7 @@ impl FindingOut {
             situation: told.situation,
             fix: told.fix,
             evidence: evidence(estate, told.evidence),
-            beneath: finding.beneath.iter().map(|it| BeneathOut::of(it, audit)).collect(),
+            beneath: finding.beneath().iter().map(|it| BeneathOut::of(it, audit)).collect(),
         }
     }
 }

@@ -27,6 +27,8 @@ pub struct Taken {
     resources: Box<[ResourceId]>,
     confidential: usize,
     by_kind: Box<[OfKind]>,
+    /// The account that all of them are of, if it is one.
+    account: Option<AccountOf>,
     /// Whether case of actions on them is ignored, if that is the same for all.
     any_case: Option<bool>,
     /// Those that need no side of their own.
@@ -146,6 +148,12 @@ fn beginning<'t>(
     &all[from..from + length]
 }
 
+/// What is the same for all of some; none where it is not, or there are none.
+fn same_for_all<T: PartialEq>(all: &[ResourceId], of: impl Fn(ResourceId) -> T) -> Option<T> {
+    let first = all.first().map(|id| of(*id));
+    first.filter(|first| all.iter().all(|id| of(*id) == *first))
+}
+
 fn without_kind(name: &str) -> &str {
     name.split_once(':').map_or(name, |(_, id)| id)
 }
@@ -194,16 +202,20 @@ impl Access<'_> {
         let Some(AccountOf::Known(home)) = self.profile(who).home else {
             return some(all(at), Arc::default());
         };
-        let home = Thing::Scope(home);
-        let place = match at {
-            At::Everywhere => return some(all(At::Thing(home)), self.open(&all(at))),
-            At::Thing(place) => place,
-        };
-        if self.estate.lies_in(place, home) {
+        let whole = Thing::Scope(home);
+        if at.thing().is_some_and(|place| self.estate.lies_in(place, whole)) {
             return some(all(at), Arc::default());
         }
-        let own = if self.estate.lies_in(home, place) { all(At::Thing(home)) } else { Arc::default() };
-        some(own, self.open(&all(at)))
+        if at.thing().is_some_and(|place| !self.estate.lies_in(whole, place)) {
+            return some(Arc::default(), self.open(&all(at)));
+        }
+        let here = all(at);
+        match here.account {
+            // Most of what is taken with wildcards is of one account.
+            Some(AccountOf::Known(account)) if account == home => some(here, Arc::default()),
+            Some(_) => some(Arc::default(), self.open(&here)),
+            None => some(all(At::Thing(whole)), self.open(&here)),
+        }
     }
 
     fn is_at(&self, id: ResourceId, at: At) -> bool {
@@ -211,7 +223,7 @@ impl Access<'_> {
     }
 
     /// Of some resources those that others than their own account may get at.
-    fn open(&self, taken: &Taken) -> Arc<Taken> {
+    fn open(&self, taken: &Arc<Taken>) -> Arc<Taken> {
         let is_open = |id: &ResourceId| {
             let thing = Thing::Resource(*id);
             match self.account_of(thing) {
@@ -223,6 +235,11 @@ impl Access<'_> {
                 AccountOf::Unnamed => false,
             }
         };
+        // Where all are of one account, it is all or none.
+        if taken.account.is_some() || taken.resources.is_empty() {
+            let open = taken.resources.first().is_some_and(is_open);
+            return if open { Arc::clone(taken) } else { Arc::default() };
+        }
         let open =
             || Arc::new(self.sorted(taken.resources.iter().copied().filter(|id| is_open(id)).collect()));
         Arc::clone(taken.open.get_or_init(open))
@@ -264,14 +281,12 @@ impl Access<'_> {
                 None => by_kind.push(OfKind { kind, count: 1, confidential: secret }),
             }
         }
-        let case_of = |id: &ResourceId| self.any_case(Thing::Resource(*id));
-        let first = all.first().map(case_of);
-        let any_case = first.filter(|first| all.iter().all(|id| case_of(id) == *first));
         Taken {
-            resources: all.into(),
             confidential,
             by_kind: by_kind.into(),
-            any_case,
+            account: same_for_all(&all, |id| self.account_of(Thing::Resource(id))),
+            any_case: same_for_all(&all, |id| self.any_case(Thing::Resource(id))),
+            resources: all.into(),
             open: OnceLock::new(),
         }
     }

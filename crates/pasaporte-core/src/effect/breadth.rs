@@ -56,6 +56,16 @@ pub struct Breadth {
     pub but: Vec<String>,
 }
 
+impl Breadth {
+    /// Where things are made of which it is so.
+    pub(crate) fn within(&self) -> Option<Thing> {
+        match &self.on {
+            Wide::New(new) => new.within,
+            Wide::There(_) => None,
+        }
+    }
+}
+
 impl Effects<'_> {
     /// Who holds what is given to a name: of a group its members, those who are alike together.
     pub fn bearers(&self, name: Principal) -> Arc<[Bearer]> {

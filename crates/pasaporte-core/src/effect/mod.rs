@@ -65,7 +65,7 @@ pub struct Effects<'e> {
     every: OnceLock<Arc<Action>>,
     people: Mutex<people::Known>,
     services_of_actions: Box<[OnceLock<Box<[ServiceId]>>]>,
-    kinds_of_resources: Box<[OnceLock<Option<Box<[ServiceId]>>>]>,
+    kinds: Mutex<roads::Kinds>,
     /// The actions that each choice names.
     named: Box<[OnceLock<roads::NamedIn>]>,
     now: Context,
@@ -119,7 +119,7 @@ impl<'e> Effects<'e> {
             every: OnceLock::new(),
             people: Mutex::default(),
             services_of_actions: slots(distinct),
-            kinds_of_resources: slots(estate.all_resources_picked().len()),
+            kinds: Mutex::default(),
             named: slots(distinct),
             now: Context::at(estate.as_of()),
             access,

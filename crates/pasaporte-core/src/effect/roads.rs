@@ -1,5 +1,7 @@
 //! The roads by which somebody comes to hold something: statements of grants, and statements on things.
 
+use std::sync::Arc;
+
 use rustc_hash::FxHashMap;
 
 use super::acts::{Act, Others};
@@ -78,6 +80,9 @@ impl Powers {
 /// The actions that statements name, by service.
 pub(crate) type Named = FxHashMap<ServiceId, Vec<Act>>;
 
+/// The kinds of things that choices take.
+pub(super) type Kinds = FxHashMap<ResourcesId, Option<Arc<[ServiceId]>>>;
+
 /// The actions that a choice names, each with its service.
 pub(super) type NamedIn = Box<[(ServiceId, Act)]>;
 
@@ -153,16 +158,22 @@ impl Effects<'_> {
     }
 
     /// The kinds of things that a choice takes, as services; none where a wildcard stands for the kind.
-    fn kinds_of(&self, resources: ResourcesId) -> Option<&[ServiceId]> {
-        let kinds = self.kinds_of_resources[resources.index()].get_or_init(|| {
-            let kind_of = |pattern: &Pattern| {
-                let start = pattern.literal_start();
-                start.split_once(':').map(|(kind, _)| self.service(kind))
-            };
-            let patterns = self.patterns(self.estate().resources_picked(resources).any());
-            patterns.into_iter().map(kind_of).collect()
-        });
-        kinds.as_deref()
+    fn kinds_of(&self, resources: ResourcesId) -> Option<Arc<[ServiceId]>> {
+        if let Some(thing) = self.only(resources) {
+            return Some(Arc::from([self.service_of(thing)]));
+        }
+        let known = || self.kinds.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&resources) {
+            return found.clone();
+        }
+        let kind_of = |pattern: &Pattern| {
+            let start = pattern.literal_start();
+            start.split_once(':').map(|(kind, _)| self.service(kind))
+        };
+        let patterns = self.patterns(self.estate().resources_picked(resources).any());
+        let found: Option<Arc<[ServiceId]>> = patterns.into_iter().map(kind_of).collect();
+        known().insert(resources, found.clone());
+        found
     }
 
     /// The actions that roads name, each once, by service.

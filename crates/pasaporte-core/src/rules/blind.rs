@@ -1,7 +1,6 @@
 //! blind: what could not be seen, and what must therefore not be called clean.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
@@ -9,10 +8,11 @@ use super::finding::{Raised, Raising};
 use super::grant::allowing;
 use super::words::listed;
 use super::{Audit, Level, Rule, Severity, Sureness, Told};
-use crate::access::Verdict;
+use crate::access::{Verdict, Via};
+use crate::effect::ServiceId;
 use crate::estate::{
-    ActionsId, At, Condition, ContractId, ContractOf, FunctionId, KeyId, Origin, Reference, ResourcesId,
-    ScopeId, ScopeKind, Thing, VerifierId,
+    Condition, ContractId, ContractOf, FunctionId, KeyId, Origin, Reference, ScopeId, ScopeKind, StatementId,
+    Thing, VerifierId,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -170,13 +170,13 @@ fn nothing_there(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 /// Kinds of things that grants take in and of which nothing was gathered where they hold.
 fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let (estate, effects) = (audit.estate(), audit.effects());
-    let mut unseen: BTreeMap<(Option<Thing>, Arc<str>), Vec<Origin>> = BTreeMap::new();
-    let mut known: FxHashMap<(ActionsId, ResourcesId, At), Vec<Arc<str>>> = FxHashMap::default();
+    let mut unseen: FxHashMap<(Option<Thing>, ServiceId), Vec<Origin>> = FxHashMap::default();
+    // Statements of sets are held again and again.
+    let mut known: FxHashMap<StatementId, Box<[ServiceId]>> = FxHashMap::default();
     for (_, road) in allowing(audit) {
         // In a thing nothing else is made.
-        if let At::Thing(thing) = road.at
-            && !matches!(thing, Thing::Scope(_))
-        {
+        let place = road.at.thing();
+        if place.is_some_and(|thing| !matches!(thing, Thing::Scope(_))) {
             continue;
         }
         let statement = estate.statement(road.statement);
@@ -187,26 +187,27 @@ fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         {
             continue;
         }
-        let kinds = known.entry((statement.actions, statement.resources, road.at)).or_insert_with(|| {
-            let there = effects.services_at(road.at);
+        let find = || {
             let named = effects.kinds_named(&road).into_iter().map(|(kind, _)| kind);
-            let missing = named.filter(|kind| {
-                let service = effects.service(kind);
-                **kind != *crate::effect::ACCESS && !there.contains(&service) && !is_kind_of_things(kind)
-            });
-            let mut missing: Vec<Arc<str>> = missing.map(Arc::from).collect();
-            missing.dedup();
-            missing
-        });
-        let place = match road.at {
-            At::Everywhere => None,
-            At::Thing(thing) => Some(thing),
+            let named = named.filter(|kind| **kind != *crate::effect::ACCESS && !is_kind_of_things(kind));
+            let mut kinds: Vec<ServiceId> = named.map(|kind| effects.service(&kind)).collect();
+            kinds.dedup();
+            kinds.into_boxed_slice()
         };
-        for kind in kinds {
-            unseen.entry((place, Arc::clone(kind))).or_default().push(statement.origin);
+        let own: Box<[ServiceId]>;
+        let kinds = if matches!(road.via, Via::Grant { set: Some(_), .. }) {
+            known.entry(road.statement).or_insert_with(find)
+        } else {
+            own = find();
+            &own
+        };
+        let there = effects.services_at(road.at);
+        for kind in kinds.iter().filter(|kind| !there.contains(kind)) {
+            unseen.entry((place, *kind)).or_default().push(statement.origin);
         }
     }
     for ((place, kind), mut origins) in unseen {
+        let kind = effects.service_name(kind);
         origins.sort_unstable();
         origins.dedup();
         raising.raise(&blind(place).facet(&*kind), move |audit| {

@@ -97,6 +97,31 @@ pub(super) enum Cause {
     Key(KeyId),
 }
 
+/// The causes of a finding: mostly one. There are as many of these as findings, so they are kept small.
+#[derive(Debug, Clone)]
+pub(super) enum Causes {
+    One(Option<Cause>),
+    More(Box<[Cause]>),
+}
+
+impl Causes {
+    pub(super) fn all(&self) -> &[Cause] {
+        match self {
+            Self::One(one) => one.as_slice(),
+            Self::More(all) => all,
+        }
+    }
+
+    fn add(&mut self, more: impl IntoIterator<Item = Cause>) {
+        for cause in more {
+            *self = match self {
+                Self::One(None) => Self::One(Some(cause)),
+                _ => Self::More(self.all().iter().copied().chain([cause]).collect()),
+            };
+        }
+    }
+}
+
 impl Cause {
     /// What allows, of all that an answer rests on.
     pub(super) fn of(answer: &Answer<'_>) -> impl Iterator<Item = Self> {
@@ -121,7 +146,7 @@ pub(super) struct Raised {
     environment: Option<Environment>,
     sureness: Sureness,
     facets: Vec<String>,
-    causes: Vec<Cause>,
+    causes: Causes,
 }
 
 impl Raised {
@@ -133,7 +158,7 @@ impl Raised {
             environment: None,
             sureness: Sureness::Certain,
             facets: Vec::new(),
-            causes: Vec::new(),
+            causes: Causes::One(None),
         }
     }
 
@@ -163,7 +188,7 @@ impl Raised {
 
     /// What it comes from.
     pub(super) fn from(mut self, causes: impl IntoIterator<Item = Cause>) -> Self {
-        self.causes.extend(causes);
+        self.causes.add(causes);
         self
     }
 
@@ -238,11 +263,14 @@ pub struct Finding {
     pub environment: Option<Environment>,
     /// What stays the same while the finding does.
     pub fingerprint: Fingerprint,
-    /// Other findings that see the same weakness, worst first.
-    pub beneath: Vec<Finding>,
-    pub(super) causes: Box<[Cause]>,
+    beneath: Option<Box<Beneath>>,
+    pub(super) causes: Causes,
     tell: Tell,
 }
+
+/// Findings that another leads, of which most have none.
+#[derive(Default)]
+struct Beneath(Vec<Finding>);
 
 impl std::fmt::Debug for Finding {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -290,8 +318,8 @@ impl Finding {
             fingerprint: Fingerprint::of(rule.id, &label, &raised.facets),
             thing: raised.thing,
             environment: raised.environment,
-            beneath: Vec::new(),
-            causes: raised.causes.clone().into(),
+            beneath: None,
+            causes: raised.causes.clone(),
             tell,
         }
     }
@@ -319,14 +347,26 @@ impl Finding {
         estate.platform(estate.scope_of(self.thing?)).map(|name| estate.text(name))
     }
 
+    /// Other findings that see the same weakness, worst first.
+    pub fn beneath(&self) -> &[Self] {
+        self.beneath.as_ref().map_or(&[], |beneath| &beneath.0)
+    }
+
     /// Itself and those beneath it.
     pub fn with_beneath(&self) -> impl Iterator<Item = &Self> {
-        std::iter::once(self).chain(&self.beneath)
+        std::iter::once(self).chain(self.beneath())
+    }
+
+    /// Puts another beneath it.
+    pub(super) fn lead(&mut self, other: Self) {
+        let Beneath(all) = &mut **self.beneath.get_or_insert_default();
+        all.reserve_exact(1);
+        all.push(other);
     }
 
     /// Takes in the evidence of another that is the same finding.
     pub(super) fn absorb(&mut self, other: &mut Self) {
-        self.causes = self.causes.iter().chain(&other.causes).copied().collect();
+        self.causes.add(other.causes.all().iter().copied());
         let nothing: Tell = Box::new(|_| Told::default());
         let first = std::mem::replace(&mut self.tell, Box::new(|_| Told::default()));
         let second = std::mem::replace(&mut other.tell, nothing);

@@ -9,7 +9,7 @@ use super::finding::{Cause, Raised, Raising};
 use super::words::{canonical, exposed, listed, place, selection};
 use super::{Audit, Harm, Impact, Rule, Sureness, Told};
 use crate::access::{Action, Verdict};
-use crate::effect::{Act, Breadth, Road, ServiceId};
+use crate::effect::{Act, Breadth, Road, ServiceId, Wide};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
     ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Name, Principal,
@@ -51,15 +51,17 @@ pub(super) const RULES: &[Rule] = &[
 struct Broad {
     road: Road,
     grant: GrantId,
-    breadth: Breadth,
+    verdict: Verdict,
+    /// How many hold it so, of how many.
+    holders: (usize, usize),
 }
 
 fn any_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for (grant, road) in allowing(audit) {
         let Some(breadth) = audit.effects().every_action(&road) else { continue };
-        let broad = Broad { road, grant, breadth };
+        let broad = Broad::new(road, grant, &breadth);
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
-            let actions = but("every action".to_owned(), &broad.breadth.but);
+            let actions = but("every action".to_owned(), &breadth.but);
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
             format!("{holder} may do {actions} on {resources} {}.", broad.source(audit))
         });
@@ -86,13 +88,14 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
         // The surest of them is what the finding rests on.
         let best = whole.iter().map(|(_, breadth)| breadth).max_by_key(|breadth| breadth.verdict);
-        let Some(best) = best.cloned() else { continue };
-        whole.retain(|(_, breadth)| breadth.verdict == best.verdict);
-        let broad = Broad { road, grant, breadth: best };
+        let Some(broad) = best.map(|best| Broad::new(road, grant, best)) else { continue };
+        whole.retain(|(_, breadth)| breadth.verdict == broad.verdict);
+        let whole: Box<[(Arc<str>, Vec<String>)]> =
+            whole.into_iter().map(|(service, breadth)| (service, breadth.but)).collect();
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
             let services: Vec<String> =
-                whole.iter().map(|(service, it)| but(service.to_string(), &it.but)).collect();
+                whole.iter().map(|(service, without)| but(service.to_string(), without)).collect();
             format!(
                 "{holder} may do every action of {} on {resources} {}.",
                 listed(&services),
@@ -113,16 +116,23 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if covered.is_empty() || effects.every_action(&road).is_some() {
             continue;
         }
-        let mut reached: Vec<(ServiceId, Breadth, Act)> = Vec::new();
+        let mut best: Option<Breadth> = None;
+        let mut reached: Vec<(Verdict, Reached, bool)> = Vec::new();
         for &service in covered.iter() {
-            reached.extend(wide_reach(audit, &road, service).map(|(breadth, act)| (service, breadth, act)));
+            let Some((breadth, act)) = wide_reach(audit, &road, service) else { continue };
+            let it =
+                Reached { service, holder: breadth.holder, within: breadth.within(), action: act.action };
+            reached.push((breadth.verdict, it, act.class.is_some()));
+            if best.as_ref().is_none_or(|known| breadth.verdict >= known.verdict) {
+                best = Some(breadth);
+            }
         }
-        let best =
-            reached.iter().map(|(_, breadth, _)| breadth).max_by_key(|breadth| breadth.verdict).cloned();
+        // The surest of them is what the finding rests on.
         let Some(best) = best else { continue };
-        reached.retain(|(_, breadth, _)| breadth.verdict == best.verdict);
-        let known = reached.iter().any(|(_, _, act)| act.class.is_some());
-        let broad = Broad { road, grant: id, breadth: best };
+        reached.retain(|(verdict, ..)| *verdict == best.verdict);
+        let known = reached.iter().any(|(_, _, is_known)| *is_known);
+        let reached: Box<[Reached]> = reached.into_iter().map(|(_, it, _)| it).collect();
+        let broad = Broad::new(road, id, &best);
         let sure = if known { Sureness::Certain } else { Sureness::Inferred };
         broad.raise_as(audit, raising, sure, "the resources that the code uses", move |audit, broad| {
             broad.told_reach(audit, &reached)
@@ -149,20 +159,29 @@ fn wide_reach(audit: &Audit<'_>, road: &Road, service: ServiceId) -> Option<(Bre
     })
 }
 
+/// Of a kind of which a road gives something harmful on everything: who can do what to things made where.
+struct Reached {
+    service: ServiceId,
+    holder: Principal,
+    within: Option<Thing>,
+    action: Arc<Action>,
+}
+
 impl Broad {
-    fn told_reach(&self, audit: &Audit<'_>, reached: &[(ServiceId, Breadth, Act)]) -> String {
+    fn told_reach(&self, audit: &Audit<'_>, reached: &[Reached]) -> String {
         let effects = audit.effects();
         let (mut count, mut confidential) = (0, 0);
         let (mut exceptions, mut actions) = (Vec::new(), BTreeSet::new());
-        for (service, breadth, act) in reached {
-            let (some, secret, but) = effects.counted(breadth.holder, &self.road, *service, &act.action);
+        for it in reached {
+            let (some, secret, but) = effects.counted(it.holder, &self.road, it.service, &it.action);
             count += some;
             confidential += secret;
             exceptions.extend(but);
-            actions.extend(effects.actions_given(breadth.holder, &self.road, *service, &breadth.on));
+            let new = effects.fresh_thing(&effects.service_name(it.service), it.within);
+            actions.extend(effects.actions_given(it.holder, &self.road, it.service, &Wide::New(new)));
         }
         let names: Vec<String> =
-            reached.iter().map(|(id, ..)| effects.service_name(*id).to_string()).collect();
+            reached.iter().map(|it| effects.service_name(it.service).to_string()).collect();
         let confidential =
             if confidential == 0 { String::new() } else { format!(" ({confidential} confidential)") };
         let at = place(audit.estate(), self.grant(audit));
@@ -349,12 +368,16 @@ pub(super) fn narrow(audit: &Audit<'_>, road: &Road, to: &str) -> String {
 }
 
 impl Broad {
+    fn new(road: Road, grant: GrantId, breadth: &Breadth) -> Self {
+        Self { road, grant, verdict: breadth.verdict, holders: breadth.holders }
+    }
+
     fn grant<'e>(&self, audit: &Audit<'e>) -> &'e Grant {
         audit.estate().grant(self.grant)
     }
 
     fn holder(&self, audit: &Audit<'_>) -> String {
-        holder(audit, self.road.name(), self.breadth.holders)
+        holder(audit, self.road.name(), self.holders)
     }
 
     fn source(&self, audit: &Audit<'_>) -> String {
@@ -387,7 +410,7 @@ impl Broad {
         narrow_to: &'static str,
         situation: impl Fn(&Audit<'_>, &Self) -> String + Send + Sync + 'static,
     ) {
-        let sure = if self.breadth.verdict == Verdict::Yes { sure } else { Sureness::Conditional };
+        let sure = if self.verdict == Verdict::Yes { sure } else { Sureness::Conditional };
         let raised = raised(audit, self.grant, &self.road).sure(sure);
         raising.raise(&raised, move |audit| {
             let statement = statement(audit, &self.road);

@@ -1,7 +1,7 @@
 //! One weakness is told once: of the findings that come from one cause (a grant, a permission, a door, a verifier, a
 //! key) one leads, and the others lie beneath it.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxBuildHasher, FxHashMap};
 
 use super::Finding;
 use super::finding::Cause;
@@ -33,48 +33,51 @@ pub const PRECEDENCE: &[&str] = &[
 ];
 
 /// Puts findings beneath those that lead them; those that lead stay in the order they are in.
-pub(super) fn settle(findings: Vec<Finding>, estate: &Estate) -> Vec<Finding> {
-    let mut groups = Groups::new(findings.len());
-    let mut first_of: FxHashMap<Cause, usize> = FxHashMap::default();
-    for (at, finding) in findings.iter().enumerate() {
-        for &cause in &finding.causes {
-            let first = *first_of.entry(cause).or_insert(at);
-            groups.join(first, at);
-        }
-    }
-    // The first of each group stands for it. Findings come worst first, so among those that are as bad as that one
-    // leads.
-    let mut leaders: Vec<usize> = (0..findings.len()).collect();
-    let mut alone = true;
-    for at in 0..findings.len() {
-        let first = groups.of(at);
-        let leader = leaders[first];
-        if first != at {
-            alone = false;
-            let (one, other) = (&findings[leader], &findings[at]);
-            if one.severity == other.severity && precedes(other, one, estate) {
-                leaders[first] = at;
-            }
-        }
-    }
-    if alone {
+pub(super) fn settle(mut findings: Vec<Finding>, estate: &Estate) -> Vec<Finding> {
+    let leaders = leaders(&findings, estate);
+    let leads = |at: usize| leaders[at] as usize == at;
+    // Those that lead stay in the list, so that few are moved.
+    let mut all = 0..findings.len();
+    let led: Vec<Finding> = findings.extract_if(.., |_| all.next().is_some_and(|at| !leads(at))).collect();
+    if led.is_empty() {
         return findings;
     }
-    let mut beneath: FxHashMap<usize, Vec<Finding>> = FxHashMap::default();
-    let mut leading: Vec<(usize, Finding)> = Vec::with_capacity(findings.len());
-    for (at, finding) in findings.into_iter().enumerate() {
-        let leader = leaders[groups.of(at)];
-        if leader == at {
-            leading.push((at, finding));
-        } else {
-            beneath.entry(leader).or_default().push(finding);
+    let mut places: Vec<u32> = vec![0; leaders.len()];
+    for (place, at) in (0..leaders.len()).filter(|at| leads(*at)).enumerate() {
+        places[at] = place as u32;
+    }
+    let their_leaders = (0..leaders.len()).filter(|at| !leads(*at)).map(|at| leaders[at] as usize);
+    for (finding, leader) in led.into_iter().zip(their_leaders) {
+        findings[places[leader] as usize].lead(finding);
+    }
+    findings
+}
+
+/// Of each finding the place of the one that leads it, which may be itself.
+fn leaders(findings: &[Finding], estate: &Estate) -> Vec<u32> {
+    let mut groups = Groups::new(findings.len());
+    let causes = findings.iter().map(|finding| finding.causes.all().len()).sum();
+    let mut first_of: FxHashMap<Cause, u32> = FxHashMap::with_capacity_and_hasher(causes, FxBuildHasher);
+    for (at, finding) in findings.iter().enumerate() {
+        for &cause in finding.causes.all() {
+            let first = *first_of.entry(cause).or_insert(at as u32);
+            groups.join(first, at as u32);
         }
     }
-    let with_beneath = |(at, mut finding): (usize, Finding)| {
-        finding.beneath = beneath.remove(&at).unwrap_or_default();
-        finding
-    };
-    leading.into_iter().map(with_beneath).collect()
+    drop(first_of);
+    // The first of each group stands for it. Findings come worst first, so among those that are as bad as that one leads.
+    let mut leader_of: Vec<u32> = (0..findings.len() as u32).collect();
+    for (at, finding) in findings.iter().enumerate() {
+        let first = groups.of(at as u32) as usize;
+        let leading = &findings[leader_of[first] as usize];
+        if first != at && leading.severity == finding.severity && precedes(finding, leading, estate) {
+            leader_of[first] = at as u32;
+        }
+    }
+    for at in (0..findings.len()).rev() {
+        leader_of[at] = leader_of[groups.of(at as u32) as usize];
+    }
+    leader_of
 }
 
 fn precedes(one: &Finding, other: &Finding, estate: &Estate) -> bool {
@@ -90,23 +93,23 @@ fn precedes(one: &Finding, other: &Finding, estate: &Estate) -> bool {
 }
 
 /// Which of some belong together: each points to one of its group, and the first points to itself.
-struct Groups(Vec<usize>);
+struct Groups(Vec<u32>);
 
 impl Groups {
     fn new(count: usize) -> Self {
-        Self((0..count).collect())
+        Self((0..count as u32).collect())
     }
 
-    fn of(&mut self, mut at: usize) -> usize {
-        while self.0[at] != at {
-            self.0[at] = self.0[self.0[at]];
-            at = self.0[at];
+    fn of(&mut self, mut at: u32) -> u32 {
+        while self.0[at as usize] != at {
+            self.0[at as usize] = self.0[self.0[at as usize] as usize];
+            at = self.0[at as usize];
         }
         at
     }
 
-    fn join(&mut self, one: usize, other: usize) {
+    fn join(&mut self, one: u32, other: u32) {
         let (one, other) = (self.of(one), self.of(other));
-        self.0[one.max(other)] = one.min(other);
+        self.0[one.max(other) as usize] = one.min(other);
     }
 }

@@ -206,7 +206,7 @@ fn findings_about<'f>(findings: &'f [Finding], about: &BTreeSet<Thing>) -> impl 
         if is_about(leading) {
             all.push(leading);
         } else {
-            all.extend(leading.beneath.iter().filter(|it| is_about(it)));
+            all.extend(leading.beneath().iter().filter(|it| is_about(it)));
         }
         all
     };

@@ -198,7 +198,7 @@ fn also(estate: &Estate, finding: &Finding) -> String {
     const MOST: usize = 6;
     let own = finding.label(estate);
     let mut told: Vec<(String, usize)> = Vec::new();
-    for other in &finding.beneath {
+    for other in finding.beneath() {
         let label = other.label(estate);
         let text =
             if label == own { other.rule.id.to_owned() } else { format!("{} on {label}", other.rule.id) };
@@ -276,7 +276,7 @@ fn summary(page: Page, audited: &Audited<'_>, named: usize) -> String {
         let all = paint(BOLD, &count(audited.findings.len(), "finding"));
         format!("{all} by {ran}: {}\n", counts.join(", "))
     };
-    let beneath: usize = audited.findings.iter().map(|finding| finding.beneath.len()).sum();
+    let beneath: usize = audited.findings.iter().map(|finding| finding.beneath().len()).sum();
     if beneath > 0 {
         let lie = if beneath == 1 { "1 more lies".to_owned() } else { format!("{beneath} more lie") };
         let text =
