@@ -10,7 +10,7 @@ use rustc_hash::FxHashMap;
 use super::acts::{Others, may_begin};
 use super::opposed::Opposes;
 use super::{Act, Effects, Road, ServiceId};
-use crate::access::{Action, Answer, New, On, Verdict};
+use crate::access::{Action, Answer, Needs, New, On, Truth, Verdict};
 use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Sensitivity, Thing};
 use crate::pattern::Pattern;
 
@@ -463,8 +463,20 @@ impl Effects<'_> {
             return (count, confidential, Vec::new());
         }
         let (mut count, mut confidential, mut but) = (0, 0, Vec::new());
+        // Where nothing but its conditions bears on what the road gives, there is nothing to ask.
+        let opposition = self.opposition(who);
+        let alike = self.holds_alike(who, road).is_some_and(|holds| holds != Truth::False);
+        let free = alike && self.bounded(opposition.as_deref(), action) == Opposes::Never;
+        let home = self.home(who);
+        let is_free = |thing: Thing| {
+            free && self.admissions_on(thing).is_empty()
+                && self.takes(resources, thing)
+                && self.needs_between(who, home, self.account_of(thing)) == Needs::EitherSide
+                && !self.may_deny(opposition.as_deref(), action, thing)
+                && action.is_picked_by(self.estate().statement(road.statement).actions, self.any_case(thing))
+        };
         for thing in self.things_at_places(who, road, &name) {
-            if self.gives(who, road, action, On::There(thing)) == Verdict::No {
+            if !is_free(thing) && self.gives(who, road, action, On::There(thing)) == Verdict::No {
                 but.push(estate.label(thing));
                 continue;
             }

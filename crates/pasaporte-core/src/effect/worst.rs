@@ -233,7 +233,8 @@ impl<'a, 'e> Survey<'a, 'e> {
                 continue;
             }
             let powers = self.effects.powers(self.effects.estate().statement(road.statement).actions);
-            if powers.any() {
+            // Control of things is neither data nor a step that words of data tell.
+            if powers.any() && self.wanted != Some(Impact::ConfidentialData) {
                 self.power(road, powers);
             }
             if self.matters(Impact::ControlsAccess, false) {
@@ -497,6 +498,9 @@ impl<'a, 'e> Survey<'a, 'e> {
             if !control && (harmless || !self.matters(Impact::DataOrSecrets, false)) {
                 continue;
             }
+            if control && self.wanted == Some(Impact::DataOrSecrets) {
+                continue;
+            }
             let verdict = self.ask(road, act, On::There(thing));
             if verdict == Verdict::No {
                 continue;
@@ -537,7 +541,8 @@ impl<'a, 'e> Survey<'a, 'e> {
     fn data(&mut self, road: &Road, powers: Powers) {
         let effects = self.effects;
         let by_access = powers.has(Powers::ACCESS);
-        if !by_access && !self.matters(Impact::ConfidentialData, false) && self.wanted.is_none() {
+        let matters = |impact| self.matters(impact, false);
+        if !by_access && !matters(Impact::ConfidentialData) && !matters(Impact::DataOrSecrets) {
             return;
         }
         if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
