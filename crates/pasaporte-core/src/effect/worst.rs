@@ -484,14 +484,9 @@ impl<'a, 'e> Survey<'a, 'e> {
     /// Control of one function, identity or key, which is as bad as what that one may do; or changing it.
     fn single(&mut self, road: &Road, service: ServiceId, thing: Thing, own: bool, by_access: bool) {
         let effects = self.effects;
-        let mut acts: Vec<Act> = Vec::new();
-        if own {
-            acts.extend(self.acts(road, service, On::There(thing)).all.iter().cloned());
-        }
-        if by_access {
-            acts.extend(self.acts(road, ACCESS_SERVICE, On::There(thing)).all.iter().cloned());
-        }
-        for act in acts.iter().filter(|act| act.action.text().len() > 1) {
+        let of = |wanted: bool, service| wanted.then(|| self.acts(road, service, On::There(thing)));
+        let (own, on_access) = (of(own, service), of(by_access, ACCESS_SERVICE));
+        for act in own.iter().chain(&on_access).flat_map(|acts| acts.all.iter()) {
             let control = controls_one(service, act.class) || act.class == Some(ActionClass::Access);
             let harmless =
                 matches!(act.class, Some(ActionClass::Read | ActionClass::List | ActionClass::Invoke));
@@ -518,11 +513,15 @@ impl<'a, 'e> Survey<'a, 'e> {
 
     fn control(&mut self, act: &Act, thing: Thing, surely: bool, verdict: Verdict) {
         let effects = self.effects;
+        let is_edge = self.wanted.is_none();
         match thing {
+            Thing::Identity(_) | Thing::Function(_) if !is_edge => {}
             Thing::Identity(id) => {
                 self.edges.push(Edge { to: Principal::Identity(id), surely, control: true });
             }
             Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
+            Thing::Key(id)
+                if !is_edge && effects.estate().get(id).is_none_or(|it| it.reach != KeyReach::Admin) => {}
             Thing::Key(id) => {
                 let direct = effects.of_key(id);
                 if direct.harm.impact == Impact::ControlsAccess {
