@@ -3,8 +3,9 @@
 use std::collections::BTreeSet;
 use std::io::{self, Write};
 
-use pasaporte_core::estate::Estate;
+use pasaporte_core::estate::{Estate, FunctionId};
 use pasaporte_core::rules::{self, Audit, Finding, Rule, Settings, judge};
+use pasaporte_formats::answer::looked_at;
 use pasaporte_formats::report::{LookedAt, Report, write_json};
 
 /// The findings of an audit, and what they were looked for in.
@@ -18,7 +19,17 @@ pub(crate) struct Audited<'e> {
 impl<'e> Audited<'e> {
     /// Runs the chosen rules; the blind ones always run, since what was not seen belongs to every answer.
     pub(crate) fn new(estate: &'e Estate, chosen: BTreeSet<&'static str>) -> Self {
-        let audit = Audit::new(estate, Settings::default());
+        Self::of(Audit::new(estate, Settings::default()), chosen)
+    }
+
+    /// Runs all rules on what a function's card rests on, and on nothing else.
+    pub(crate) fn for_card(estate: &'e Estate, function: FunctionId) -> Self {
+        let mut audit = Audit::new(estate, Settings::default());
+        audit.look_at_only(looked_at(audit.effects(), function));
+        Self::of(audit, rules::all().map(|rule| rule.id).collect())
+    }
+
+    fn of(audit: Audit<'e>, chosen: BTreeSet<&'static str>) -> Self {
         let run: BTreeSet<&str> = rules::all()
             .filter(|rule| chosen.contains(rule.id) || is_blind(rule))
             .map(|rule| rule.id)
@@ -27,7 +38,8 @@ impl<'e> Audited<'e> {
         // Blind spots are told each by itself; none leads or lies beneath.
         let blind_spots = findings.iter().filter(|finding| is_blind(finding.rule)).count();
         findings.retain(|finding| chosen.contains(finding.rule.id));
-        Self { audit, findings, looked_at: LookedAt::new(estate, blind_spots), ran: chosen }
+        let looked_at = LookedAt::new(audit.estate(), blind_spots);
+        Self { audit, findings, looked_at, ran: chosen }
     }
 
     /// Writes the audit as its JSON report.

@@ -5,12 +5,14 @@ use std::sync::OnceLock;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 
 use crate::access::Context;
 use crate::effect::{Effects, Harm};
 use crate::entry::{Exposed, HeldContracts};
 use crate::estate::{
-    Attempt, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, KeyReach, Principal, ScopeId,
+    Attempt, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, KeyReach, Principal, ScopeId,
+    Thing,
 };
 
 /// What counts as old, and what is asked of keys.
@@ -39,6 +41,8 @@ pub struct Audit<'e> {
     /// Of each identity the widest exposure of what runs as it, and the environment that it is judged by.
     surroundings: Vec<OnceLock<(Exposed, Option<Environment>)>>,
     contracts: OnceLock<HeldContracts>,
+    /// Where only some things are looked at, those.
+    only: Option<FxHashSet<Thing>>,
 }
 
 impl<'e> Audit<'e> {
@@ -50,6 +54,34 @@ impl<'e> Audit<'e> {
             surroundings: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
             contracts: OnceLock::new(),
+            only: None,
+        }
+    }
+
+    /// Looks at weaknesses of some things only, and of whatever is given to strangers, since that may lead them.
+    pub fn look_at_only(&mut self, things: impl IntoIterator<Item = Thing>) {
+        self.only = Some(things.into_iter().collect());
+    }
+
+    /// Whether only some things are looked at.
+    pub(super) fn is_narrow(&self) -> bool {
+        self.only.is_some()
+    }
+
+    /// The things of a kind that are looked at.
+    pub(super) fn each<K: Kept>(&self) -> impl Iterator<Item = (K, &'e K::Value)> {
+        let wanted = |id: &K| self.only.as_ref().is_none_or(|only| only.contains(&id.thing()));
+        self.estate().all::<K>().filter(move |(id, _)| wanted(id))
+    }
+
+    /// Whether what a holder is given is looked at: it is one of the things, or strangers have it.
+    pub(super) fn looks_at_holder(&self, holder: Principal) -> bool {
+        let Some(only) = &self.only else { return true };
+        let is_stranger = |who: &Principal| !matches!(who, Principal::User(_) | Principal::Identity(_));
+        match holder {
+            Principal::Group(group) => self.effects.everybody_in(group).iter().any(is_stranger),
+            other if is_stranger(&other) => true,
+            other => other.thing().is_some_and(|thing| only.contains(&thing)),
         }
     }
 
@@ -187,6 +219,9 @@ impl<'e> Audit<'e> {
 
     /// Works out what most rules ask for, with all processors.
     pub(super) fn work_ahead(&self) {
+        if self.is_narrow() {
+            return;
+        }
         let identities: Vec<IdentityId> = self.estate().all().map(|(id, _)| id).collect();
         identities.into_par_iter().for_each(|id| {
             self.harm(id);

@@ -147,6 +147,10 @@ fn hides(thing: Thing) -> &'static str {
 }
 
 fn nothing_there(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    // Of the estate and its scopes, and of no single thing.
+    if audit.is_narrow() {
+        return;
+    }
     let estate = audit.estate();
     if estate.all::<FunctionId>().next().is_none() {
         raising.raise(&blind(None), |_| {
@@ -375,7 +379,7 @@ fn unknown_age(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         });
         return;
     }
-    let undated = estate.all::<KeyId>().filter(|(id, key)| {
+    let undated = audit.each::<KeyId>().filter(|(id, key)| {
         audit.effects().accepted(*id) != Verdict::No && key.created.is_none() && key.rotated.is_none()
     });
     for (id, key) in undated {

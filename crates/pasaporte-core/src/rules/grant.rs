@@ -297,7 +297,9 @@ pub(super) fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
 /// The allowing statements of all grants that had not expired and that somebody holds.
 pub(super) fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (GrantId, Road)> + 'a {
     let estate = audit.estate();
-    let held = estate.grants().filter(|(_, grant)| !audit.effects().has_expired(grant));
+    let held = estate
+        .grants()
+        .filter(|(_, grant)| !audit.effects().has_expired(grant) && audit.looks_at_holder(grant.principal));
     held.flat_map(move |(id, grant)| {
         let statements = audit.effects().statements_of(grant);
         statements.filter(move |contained| estate.statement(contained.statement).effect == Effect::Allow).map(

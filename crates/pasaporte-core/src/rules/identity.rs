@@ -43,7 +43,7 @@ pub(super) const RULES: &[Rule] = &[
 
 fn default_in_use(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| it.default) {
+    for (id, identity) in audit.each::<IdentityId>().filter(|(_, it)| it.default) {
         let origin = identity.origin;
         for &function in estate.functions_as(id) {
             let Some(it) = estate.get(function).filter(|it| it.state == State::Enabled) else { continue };
@@ -83,7 +83,7 @@ fn may(audit: &Audit<'_>, identity: IdentityId, subject: &str) -> String {
 
 fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (id, identity) in estate.all::<IdentityId>().filter(|(_, it)| !it.default) {
+    for (id, identity) in audit.each::<IdentityId>().filter(|(_, it)| !it.default) {
         let users = estate.functions_as(id);
         if users.len() < 2 || !differ(audit, users) {
             continue;
@@ -181,7 +181,7 @@ fn orphaned(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         _ => None,
     });
     let in_use: BTreeSet<IdentityId> = scopes.chain(gateways).collect();
-    for (id, identity) in estate.all::<IdentityId>() {
+    for (id, identity) in audit.each::<IdentityId>() {
         if !estate.functions_as(id).is_empty() || in_use.contains(&id) {
             continue;
         }

@@ -74,7 +74,7 @@ fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 
 fn expired_enabled(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (id, key) in estate.all::<KeyId>().filter(|(_, key)| estate.has_ended(key.expires)) {
+    for (id, key) in audit.each::<KeyId>().filter(|(_, key)| estate.has_ended(key.expires)) {
         let verdict = audit.effects().accepted(id);
         if verdict == Verdict::No {
             continue;
@@ -156,8 +156,8 @@ fn tell(
 /// Keys that are enabled and had not expired.
 fn accepted<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (KeyId, &'a Key)> {
     let estate = audit.estate();
-    estate
-        .all::<KeyId>()
+    audit
+        .each::<KeyId>()
         .filter(|(id, key)| audit.effects().accepted(*id) == Verdict::Yes && !estate.has_ended(key.expires))
 }
 

@@ -51,7 +51,7 @@ fn whole_account(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 /// Raises that a crowd may act as an identity, by its trust or by a grant.
 fn of_crowds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, wanted: impl Fn(Principal) -> bool) {
     let effects = audit.effects();
-    for (id, _) in audit.estate().all::<IdentityId>() {
+    for (id, _) in audit.each::<IdentityId>() {
         let on = Thing::Identity(id);
         for who in effects.strangers_on(on).into_iter().filter(|who| wanted(*who)) {
             let public = match who {
@@ -144,8 +144,7 @@ fn mend(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
 }
 
 fn other_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let estate = audit.estate();
-    let roles = estate.all::<IdentityId>().filter(|(_, it)| it.kind == IdentityKind::ExecutionRole);
+    let roles = audit.each::<IdentityId>().filter(|(_, it)| it.kind == IdentityKind::ExecutionRole);
     for (id, identity) in roles {
         let others = other_services(audit, id);
         if others.is_empty() {

@@ -6,8 +6,8 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::{
-    ActionClass, Check, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach, LastUse,
-    Presents, Principal, Shows, State, Thing, Vocabulary, Way,
+    ActionClass, Check, EndpointId, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach,
+    LastUse, Presents, Principal, Shows, State, Thing, Vocabulary, Way,
 };
 use pasaporte_core::rules::{Audit, Finding};
 use schemars::JsonSchema;
@@ -219,6 +219,23 @@ fn findings_about<'f>(findings: &'f [Finding], about: &BTreeSet<Thing>) -> impl 
 fn owner(estate: &Estate, function: FunctionId) -> Option<pasaporte_core::estate::Name> {
     let scopes = estate.upwards(estate.scope_of(Thing::Function(function)));
     scopes.map(|(_, scope)| scope).find_map(|scope| scope.owner)
+}
+
+/// The things whose findings a card of a function rests on: those that it is about, and those that share a cause with
+/// them, which may lead.
+pub fn looked_at(effects: &Effects<'_>, function: FunctionId) -> Vec<Thing> {
+    let estate = effects.estate();
+    let identity = estate.get(function).and_then(|it| estate.runs_as(it));
+    let mut all = about(effects, function, identity);
+    let verifiers: Vec<Thing> = all.iter().copied().filter(|it| matches!(it, Thing::Verifier(_))).collect();
+    for (id, endpoint) in estate.all::<EndpointId>() {
+        if matches!(endpoint.check, Check::Token(verifier) if verifiers.contains(&Thing::Verifier(verifier)))
+        {
+            all.insert(Thing::Endpoint(id));
+            all.insert(Thing::Function(endpoint.function));
+        }
+    }
+    all.into_iter().collect()
 }
 
 /// The things that a finding about the function is a weakness of.

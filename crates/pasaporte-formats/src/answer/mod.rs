@@ -14,7 +14,7 @@ use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thin
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub use card::{Card, Exit, KeyOut, Let, Note, RunsAs, WayIn};
+pub use card::{Card, Exit, KeyOut, Let, Note, RunsAs, WayIn, looked_at};
 pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, Members, TriedOut, TriggerOut};
 pub use explain::{EntersBy, Explained, GroundOut, NearMiss, QuestionOut};
 pub use knock::{KnockOut, Knocks, LeftOut};

@@ -1,7 +1,6 @@
 //! `pasaporte card`: one function's passport on one screen.
 
 use clap::Args;
-use pasaporte_core::rules;
 use pasaporte_formats::answer::Card as Answer;
 
 use super::{Done, Format, Input, Sheet, lookup};
@@ -23,7 +22,7 @@ impl Card {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let estate = self.input.load()?;
         let function = lookup::function(estate, &self.function)?;
-        let audited = Audited::new(estate, rules::all().map(|rule| rule.id).collect());
+        let audited = Audited::for_card(estate, function);
         let card = Answer::new(&audited.audit, &audited.findings, function);
         match self.format {
             Format::Text => sheet.text(&view::card(sheet.page, &card))?,

@@ -42,8 +42,8 @@ pub(in crate::rules) const RULES: &[Rule] = &[
 ];
 
 fn open_network(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let (estate, access) = (audit.estate(), audit.effects());
-    for (id, endpoint) in estate.all::<EndpointId>() {
+    let access = audit.effects();
+    for (id, endpoint) in audit.each::<EndpointId>() {
         if endpoint.way != Way::Direct || !faces_internet(&endpoint.network) || !access.is_open(id) {
             continue;
         }
@@ -107,7 +107,7 @@ fn presented_to(audit: &Audit<'_>, id: EndpointId) -> Vec<(EndpointId, Principal
 
 fn any_origin(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (id, endpoint) in estate.all::<EndpointId>().filter(|(id, _)| audit.effects().is_open(*id)) {
+    for (id, endpoint) in audit.each::<EndpointId>().filter(|(id, _)| audit.effects().is_open(*id)) {
         let origins = estate.list(endpoint.allowed_origins);
         if !origins.iter().any(|origin| estate.text(*origin) == "*") {
             continue;

@@ -64,8 +64,7 @@ fn anonymous(
     to: Exposure,
     wanted: fn(&Endpoint, bool) -> bool,
 ) {
-    let estate = audit.estate();
-    for (id, endpoint) in estate.all::<EndpointId>().filter(|(_, it)| faces_internet(&it.network)) {
+    for (id, endpoint) in audit.each::<EndpointId>().filter(|(_, it)| faces_internet(&it.network)) {
         // Worked out once for all rules; most functions are out of it with that.
         if audit.exposure(endpoint.function).to != Exposure::Anyone {
             continue;

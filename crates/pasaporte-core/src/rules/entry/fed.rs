@@ -19,8 +19,8 @@ pub(in crate::rules) const RULES: &[Rule] = &[Rule {
 }];
 
 fn open_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let (estate, effects) = (audit.estate(), audit.effects());
-    for (id, trigger) in estate.all::<TriggerId>() {
+    let effects = audit.effects();
+    for (id, trigger) in audit.each::<TriggerId>() {
         let Some(source) = effects.live_source(id) else { continue };
         for who in effects.strangers_on(source) {
             let is_stranger = match who {

@@ -14,7 +14,7 @@ use crate::estate::{Effect, Function, FunctionId, State, Thing};
 
 /// Enabled functions.
 pub(super) fn running<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (FunctionId, &'a Function)> {
-    audit.estate().all::<FunctionId>().filter(|(_, it)| it.state == State::Enabled)
+    audit.each::<FunctionId>().filter(|(_, it)| it.state == State::Enabled)
 }
 
 /// ", if …" with what an answer depends on.

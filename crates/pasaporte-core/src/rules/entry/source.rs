@@ -312,7 +312,7 @@ fn is_for(audit: &Audit<'_>, admission: &Admission, trigger: &Trigger) -> bool {
 
 fn idle_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (trigger, off) in estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Disabled) {
+    for (trigger, off) in audit.each::<TriggerId>().filter(|(_, it)| it.state == State::Disabled) {
         let id = off.function;
         if let Some(it) = estate.get(id).filter(|it| it.state == State::Enabled) {
             let triggers = estate.triggers_of(id).iter().filter_map(|id| estate.get(*id));
@@ -368,7 +368,8 @@ fn unfiltered_source(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             filtered.entry(source).or_default().push(id);
         }
     }
-    for (id, trigger) in on().filter(|(_, trigger)| trigger.filter.is_none()) {
+    let unfiltered = audit.each::<TriggerId>().filter(|(_, it)| is_on(it) && it.filter.is_none());
+    for (id, trigger) in unfiltered {
         let Some(source) = trigger.source else { continue };
         let others =
             filtered.get(&source).into_iter().flatten().filter_map(|id| Some((*id, estate.get(*id)?)));
