@@ -1,6 +1,7 @@
 //! The names of a principal: itself and every wider name that it bears (access-model §2).
 
 use rayon::prelude::*;
+use smallvec::SmallVec;
 
 use super::by::By;
 use super::population::Population;
@@ -46,42 +47,45 @@ impl Membership {
     /// All names of a principal, the narrowest first.
     pub(super) fn names(&self, estate: &Estate, principal: Principal) -> Vec<Principal> {
         let mut names = vec![principal];
-        self.widen(&mut names, 0);
+        self.widen(estate, &mut names, 0);
         let place = match principal {
             Principal::User(id) => Some(Thing::User(id)),
             Principal::Identity(id) => Some(Thing::Identity(id)),
             _ => None,
         };
         if let Some(AccountOf::Known(account)) = place.map(|thing| estate.account_of(thing)) {
-            self.add(&mut names, Principal::Account(account));
+            self.add(estate, &mut names, Principal::Account(account));
         }
         // Whoever is of an account is signed in.
         if matches!(
             principal,
             Principal::User(_) | Principal::Identity(_) | Principal::Outside(_) | Principal::Account(_)
         ) {
-            self.add(&mut names, Principal::SignedIn);
+            self.add(estate, &mut names, Principal::SignedIn);
         }
-        self.add(&mut names, Principal::Anyone);
+        self.add(estate, &mut names, Principal::Anyone);
         names
     }
 
     /// Adds a wider name and the groups that list it.
-    fn add(&self, names: &mut Vec<Principal>, name: Principal) {
+    fn add(&self, estate: &Estate, names: &mut Vec<Principal>, name: Principal) {
         if !names.contains(&name) {
             names.push(name);
-            self.widen(names, names.len() - 1);
+            self.widen(estate, names, names.len() - 1);
         }
     }
 
-    /// Adds the groups that the names from `from` on are in, directly or through other groups.
-    fn widen(&self, names: &mut Vec<Principal>, from: usize) {
+    /// Adds the groups that the names from `from` on are in, directly or through other groups; those of one name in the
+    /// order of their ids, whichever was read first.
+    fn widen(&self, estate: &Estate, names: &mut Vec<Principal>, from: usize) {
         // A set only where there is much to look through: most names have a handful of groups.
         const FEW: usize = 16;
         let mut seen = rustc_hash::FxHashSet::default();
         let mut at = from;
         while at < names.len() {
-            for group in self.groups_of(names[at]).map(Principal::Group) {
+            let mut groups: SmallVec<[GroupId; 4]> = self.groups_of(names[at]).collect();
+            groups.sort_unstable_by_key(|id| estate.id(*id));
+            for group in groups.into_iter().map(Principal::Group) {
                 let known = if names.len() < FEW {
                     names.contains(&group)
                 } else {

@@ -97,7 +97,8 @@ fn missing_reference(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
     });
     for (thing, mut references) in missing {
-        references.sort_by_key(|reference| reference.origin);
+        references
+            .sort_by_cached_key(|reference| (estate.label(reference.from), reference.how, reference.origin));
         raising.raise(&blind(thing), move |audit| {
             let estate = audit.estate();
             let named = |reference: &Reference| match reference.how {

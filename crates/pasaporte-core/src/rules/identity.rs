@@ -106,7 +106,9 @@ fn shared(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             ))
             .fix("Make an identity for each purpose and move one function at a time; the rest keeps working.")
             .at(origin, "the identity");
-            users.iter().take(4).fold(told, |told, &function| {
+            let mut shown = users.to_vec();
+            shown.sort_unstable_by_key(|id| estate.id(*id));
+            shown.into_iter().take(4).fold(told, |told, function| {
                 let name = format!("function:{}", estate.id(function));
                 told.at(estate.origin(Thing::Function(function)), name)
             })
