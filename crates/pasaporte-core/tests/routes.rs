@@ -67,6 +67,18 @@ fn callers(estate: &Estate, route: EndpointId) -> Vec<(String, Verdict)> {
     all
 }
 
+/// A token that one verifier takes may be what another takes as well, or not: that is not known.
+#[test]
+fn a_token_of_another_verifier_passes_perhaps() {
+    let mut gate = Gate::new();
+    let (site, kiosk): (VerifierId, VerifierId) =
+        (gate.world.builder.mention("site"), gate.world.builder.mention("kiosk"));
+    gate.world.endpoint("direct", gate.function, Check::Token(site), Network::Internet);
+    let route = gate.world.route("route", gate.function, Check::Token(kiosk), Presents::Caller);
+    let estate = gate.world.finish();
+    assert_eq!(callers(&estate, route), [("token:kiosk".to_owned(), Verdict::Depends)]);
+}
+
 /// Every gateway check, with everything that a gateway can present, before every check of a function: who gets
 /// through. Worked out from access-model §6 by hand.
 ///

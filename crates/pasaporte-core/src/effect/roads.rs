@@ -112,8 +112,8 @@ impl Effects<'_> {
         let mut all = self.roads_by_grants(who);
         all.retain(|road| names.contains(&road.name()));
         for &name in names {
-            let named = self.admissions_naming(name).filter(|id| self.allows(*id));
-            all.extend(named.map(|id| self.road_of(id, name)));
+            let on_things = self.admissions_naming(name).filter(|id| self.allows(*id));
+            all.extend(on_things.map(|id| self.road_of(id, name)));
         }
         all
     }

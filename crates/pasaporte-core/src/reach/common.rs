@@ -88,9 +88,20 @@ pub(super) struct ToAll {
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 struct Alike {
     /// Where they are, if that matters.
-    home: Option<Option<AccountOf>>,
+    home: Home,
     denies: Box<[StatementId]>,
     ceilings: Box<[CeilingId]>,
+}
+
+/// The account of those who are alike.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum Home {
+    /// Whichever.
+    Any,
+    /// They are of none.
+    Nowhere,
+    /// This one.
+    At(AccountOf),
 }
 
 fn asks_for_tags(conditions: &[Condition]) -> bool {
@@ -152,7 +163,9 @@ impl Reaches<'_, '_> {
         let nothing = FxHashSet::default();
         let count = |roads: &[&[Road]]| {
             let mut counting = Counting::new(self, who, &given.named, &nothing);
-            roads.iter().for_each(|roads| counting.take(roads));
+            for roads in roads {
+                counting.take(roads);
+            }
             counting.open_functions();
             counting.finish().services.into()
         };
@@ -221,7 +234,12 @@ impl Reaches<'_, '_> {
             || !ceilings.is_empty()
             || denies.iter().any(|id| !estate.statement(*id).conditions.is_empty())
             || home.is_none_or(|home| home == AccountOf::Unnamed || given.within.contains_key(&home));
-        Some(Alike { home: asks.then_some(home), denies, ceilings })
+        let home = match home {
+            _ if !asks => Home::Any,
+            None => Home::Nowhere,
+            Some(home) => Home::At(home),
+        };
+        Some(Alike { home, denies, ceilings })
     }
 
     /// What stands against somebody, where it bears on what is given to everybody at all.

@@ -110,10 +110,10 @@ impl<'a, 'e> Reaches<'a, 'e> {
     pub fn of(&self, principal: Principal) -> Reach {
         let effects = self.effects;
         let is_crowd = effects.is_of_everybody(principal);
-        let names = effects.names(principal);
+        let all_names = effects.names(principal);
         let is_everybodys = |name: &Principal| !is_crowd && effects.is_of_everybody(*name);
         let (everybodys, own): (Vec<Principal>, Vec<Principal>) =
-            names.iter().partition(|it| is_everybodys(it));
+            all_names.iter().partition(|it| is_everybodys(it));
         let own = effects.roads_by(principal, &own);
         let named = effects.actions_named(&own);
         let given = self.given_to(principal, &everybodys);

@@ -26,9 +26,13 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
         let known = more.entry(thing).or_insert(verdict);
         *known = verdict.max(*known);
     };
-    rest.iter().for_each(|chunk| lots.each(chunk, &mut add));
+    for chunk in rest {
+        lots.each(chunk, &mut add);
+    }
     if let Chunk::Asked(things) = first {
-        things.iter().for_each(|(thing, verdict)| add(*thing, *verdict));
+        for (thing, verdict) in things {
+            add(*thing, *verdict);
+        }
     } else {
         (act.surely, act.perhaps, act.confidential) = lots.count(first);
         lots.first(first).inspect(|thing| example.offer(*thing));
@@ -76,13 +80,8 @@ impl<'e> Lots<'_, 'e> {
 
     /// How many there are of what is kept together.
     fn size(&self, chunk: &Chunk) -> usize {
-        match chunk {
-            Chunk::Asked(_) => 0,
-            _ => {
-                let (surely, perhaps, _) = self.count(chunk);
-                surely + perhaps
-            }
-        }
+        let (surely, perhaps, _) = self.count(chunk);
+        surely + perhaps
     }
 
     /// How many surely, how many perhaps, and how many of both are confidential.
@@ -148,7 +147,9 @@ impl<'e> Lots<'_, 'e> {
             Chunk::Kept(part, verdict) => self.of_kind(part).for_each(|thing| add(thing, *verdict)),
             Chunk::AllAt(place, verdict) => {
                 let things = self.effects().things_of(self.service, *place);
-                things.into_iter().for_each(|thing| add(thing, *verdict));
+                for thing in things {
+                    add(thing, *verdict);
+                }
             }
             Chunk::Open => {
                 let all = self.reaches.open_functions().all();
