@@ -159,6 +159,23 @@ fn nor_does_one_of_another_issuer_audience_or_algorithm() {
     assert!(!token_opens(strong, |world, token| token.algorithm = Some(world.builder.name("HS256"))));
 }
 
+/// A token that claims nothing passes the verifier that it was made for, and none that asks for something.
+#[test]
+fn nor_does_one_that_was_made_for_another_verifier() {
+    let made_for = |world: &mut World, token: &mut Token, verifier: &str| {
+        token.issuer = None;
+        token.verifier = Some(world.builder.mention(verifier));
+    };
+    assert!(token_opens(|_, _| {}, |world, token| made_for(world, token, "site")));
+    assert!(!token_opens(|_, _| {}, |world, token| made_for(world, token, "kiosk")));
+    let staff = |world: &mut World, verifier: &mut Verifier| {
+        verifier.issuers = List::default();
+        verifier.audiences = world.names(&["staff"]);
+    };
+    assert!(token_opens(staff, |world, token| made_for(world, token, "site")));
+    assert!(!token_opens(staff, |world, token| made_for(world, token, "kiosk")));
+}
+
 #[test]
 fn a_verifier_that_checks_no_signature_is_open_to_all() {
     assert!(token_opens(|_, verifier| verifier.checks_signature = false, |_, token| token.public = false));
