@@ -6,6 +6,7 @@
 //! a place stand beside those that are there (`fresh.rs`).
 
 mod acts;
+mod along;
 mod breadth;
 mod fresh;
 mod harm;
@@ -56,7 +57,7 @@ pub struct Effects<'e> {
     services_at: Mutex<FxHashMap<At, Arc<FxHashSet<ServiceId>>>>,
     bearers: Mutex<FxHashMap<GroupId, Arc<[Bearer]>>>,
     writers: Mutex<FxHashMap<ServiceId, Arc<Holders>>>,
-    direct: Box<[OnceLock<worst::Direct>]>,
+    direct: Box<[OnceLock<along::Direct>]>,
     harms: Box<[OnceLock<Harm>]>,
     told: Box<[OnceLock<Option<Box<str>>>]>,
     /// The same of what each identity may itself, without becoming anybody else.

@@ -7,10 +7,10 @@ use rustc_hash::FxHashMap;
 use super::acts::{Act, Others};
 use super::harm::on_data;
 use super::{ACCESS_SERVICE, Effects, FUNCTION, IDENTITY, KEY, ServiceId};
-use crate::access::Via;
+use crate::access::{Context, New, On, Question, Reachable, Taken, Truth, Verdict, Via};
 use crate::estate::{
-    ActionClass, ActionsId, AdmissionId, At, Effect, Grant, GrantId, Id, Principal, ResourcesId, SetId,
-    Statement, StatementId, Thing,
+    ActionClass, ActionsId, AdmissionId, At, Attribute, Condition, Effect, Grant, GrantId, Id, Principal,
+    ResourcesId, SetId, Statement, StatementId, Thing,
 };
 use crate::pattern::Pattern;
 
@@ -300,5 +300,78 @@ impl Effects<'_> {
             ];
             Powers(all.into_iter().filter(|(has, _)| *has).fold(0, |bits, (_, power)| bits | power.0))
         })
+    }
+}
+
+impl Effects<'_> {
+    /// Whether a road has no condition.
+    pub(crate) fn is_plain(&self, road: &Road) -> bool {
+        let conditions = &self.estate().statement(road.statement).conditions;
+        conditions.is_empty() && road.grant().is_none_or(|id| self.estate().grant(id).conditions.is_empty())
+    }
+
+    /// Whether the conditions of a road hold for whatever it takes; none where that is different from thing to thing.
+    pub(crate) fn holds_alike(&self, who: Principal, road: &Road) -> Option<Truth> {
+        if self.is_plain(road) {
+            return Some(Truth::True);
+        }
+        let estate = self.estate();
+        let grant = road.grant().map_or(&[][..], |id| &estate.grant(id).conditions);
+        let mut conditions = estate.statement(road.statement).conditions.iter().chain(grant);
+        if conditions.any(|it| matches!(it, Condition::Test(Attribute::ResourceTag(_), _))) {
+            return None;
+        }
+        let nothing = New { label: "".into(), within: None };
+        Some(self.road_holds(who, road, On::New(&nothing), self.given(who)))
+    }
+
+    /// Whether what a road says holds for somebody on something.
+    pub(crate) fn road_holds(&self, who: Principal, road: &Road, on: On<'_>, given: &Context) -> Truth {
+        let statement = self.estate().statement(road.statement);
+        let more = road.grant().map_or(&[][..], |id| &self.estate().grant(id).conditions);
+        self.holds(who, on, given, statement.conditions.iter().chain(more))
+    }
+
+    /// Resources that a road of a name takes and that somebody may get at by it, the most sensitive first.
+    pub(crate) fn reachable(
+        &self,
+        who: Principal,
+        name: Principal,
+        resources: ResourcesId,
+        at: At,
+    ) -> Reachable {
+        // What is given to everybody needs no side of the resource.
+        if self.is_of_everybody(name) {
+            return Reachable::Some([self.taken(resources, at), Arc::default()]);
+        }
+        self.within_reach(who, resources, at)
+    }
+
+    /// The same in parts that are kept, nothing in two of them: of somebody's own account, and of others.
+    pub(crate) fn taken_parts(
+        &self,
+        who: Principal,
+        name: Principal,
+        resources: ResourcesId,
+        at: At,
+    ) -> Vec<Arc<Taken>> {
+        if self.is_of_everybody(name) {
+            return vec![self.taken(resources, at)];
+        }
+        let mut parts = self.within_reach(who, resources, at).parts(|| self.taken(resources, at));
+        // Where an account of its own needs no side of its own either, what is open to others has all of it.
+        if let [_, foreign] = parts.as_slice()
+            && !foreign.resources().is_empty()
+            && self.home(who).is_some_and(|home| self.is_one_sided(home))
+        {
+            parts.swap_remove(0);
+        }
+        parts
+    }
+
+    /// The verdict on a question about a thing.
+    pub fn may(&self, who: Principal, action: &str, on: Thing) -> Verdict {
+        let action = self.action(action);
+        self.verdict(&Question { principal: who, action: &action, on, given: self.given(who) })
     }
 }

@@ -136,7 +136,7 @@ impl Effects<'_> {
     fn tell_from(
         &self,
         who: Principal,
-        direct: super::worst::Direct,
+        direct: super::along::Direct,
         alone: bool,
         roads: impl FnOnce() -> Vec<Road>,
     ) -> Option<String> {

@@ -1,40 +1,22 @@
 //! The worst that somebody may do in effect (access-model §10): over every class of action and every thing, by any road.
 //!
 //! A survey goes along roads and asks the decision about the things that each takes, worst first, until nothing worse
-//! can follow. What somebody may *become* counts as what they may do: control of one identity or one function is as
-//! bad as what that one may do, so those are edges, and the worst is found along them.
+//! can follow. What somebody may *become* is kept as edges, along which the worst is found (`along.rs`).
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashSet;
-
 use super::acts::{Act, Acts};
+use super::along::{Direct, Edge};
 use super::harm::on_data;
 use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
 use super::told::{Doing, MOST_COUNTED};
 use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId};
-use crate::access::{Context, Needs, New, On, Question, Reachable, Truth, Verdict, Via};
+use crate::access::{Context, Needs, New, On, Verdict, Via};
 use crate::estate::{
-    AccountOf, ActionClass, At, Attribute, Condition, FunctionId, GroupId, IdentityId, KeyId, KeyReach,
-    Principal, ResourceId, ResourcesId, ScopeId, Sensitivity, Thing,
+    AccountOf, ActionClass, At, GroupId, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity,
+    Thing,
 };
-
-/// What somebody may do without becoming anybody else, and whom they may become.
-#[derive(Debug)]
-pub(super) struct Direct {
-    pub(super) harm: Harm,
-    pub(super) edges: Box<[Edge]>,
-}
-
-/// Somebody whom one may become, or act through as if one were.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(super) struct Edge {
-    pub(super) to: Principal,
-    pub(super) surely: bool,
-    /// Whether one may do whatever they may; else one can only make them act.
-    pub(super) control: bool,
-}
 
 /// A survey of roads.
 pub(super) struct Survey<'a, 'e> {
@@ -52,141 +34,6 @@ pub(super) struct Survey<'a, 'e> {
     pub(super) harm: Harm,
     pub(super) edges: Vec<Edge>,
     pub(super) doings: Vec<Doing>,
-}
-
-impl Effects<'_> {
-    /// The worst that a principal may do, with all it holds by any of its names, and as whomever it may become.
-    pub fn harm(&self, who: Principal) -> Harm {
-        use crate::estate::Id;
-        match who {
-            Principal::Identity(id) => *self.harms[id.index()].get_or_init(|| self.find_harm(who)),
-            _ => self.find_harm(who),
-        }
-    }
-
-    fn find_harm(&self, who: Principal) -> Harm {
-        self.follow(who, self.direct_of(who), true).0
-    }
-
-    /// The worst along the edges of somebody, and whom one has to become for it: each step once. With `short`, what was
-    /// worked out before stands for all that lies beyond; the steps are then not told, since they would hang on what
-    /// was asked first.
-    pub(super) fn follow(
-        &self,
-        who: Principal,
-        direct: Direct,
-        short: bool,
-    ) -> (Harm, Vec<(Principal, bool)>) {
-        use crate::estate::Id;
-        let mut best = direct.harm;
-        let mut path: Vec<(Principal, bool)> = Vec::new();
-        if direct.edges.is_empty() {
-            return (best, path);
-        }
-        // Sure steps first, near before far, then by name, so that the order of input does not matter.
-        let mut reached: Vec<(Principal, usize, bool)> = vec![(who, 0, true)];
-        let mut seen: FxHashSet<(Principal, bool)> = FxHashSet::from_iter([(who, true)]);
-        let mut edges: Vec<Edge> = direct.edges.into_vec();
-        let mut at = 0;
-        loop {
-            edges.sort_by_cached_key(|edge| (!edge.surely, self.estate().principal_label(edge.to)));
-            let so_far = reached[at].2;
-            for edge in edges.drain(..) {
-                let surely = so_far && edge.surely;
-                if seen.contains(&(edge.to, true)) || !seen.insert((edge.to, surely)) {
-                    continue;
-                }
-                reached.push((edge.to, at, surely));
-            }
-            at += 1;
-            let Some(&(next, _, surely)) = reached.get(at) else { break };
-            let known = match next {
-                Principal::Identity(id) if short => self.harms[id.index()].get().copied(),
-                _ => None,
-            };
-            let (harm, beyond) = match (known, next) {
-                (Some(harm), _) => (harm, Vec::new()),
-                (None, Principal::Identity(id)) => {
-                    let direct = self.direct(id);
-                    (direct.harm, direct.edges.to_vec())
-                }
-                (None, _) => {
-                    let direct = self.direct_of(next);
-                    (direct.harm, direct.edges.into_vec())
-                }
-            };
-            let harm = if surely { harm } else { harm.perhaps() };
-            let together = best.or(harm);
-            if (together.impact, !together.surely, together.inferred)
-                != (best.impact, !best.surely, best.inferred)
-            {
-                path = steps(&reached, at);
-            }
-            best = together;
-            if best.impact == Impact::ControlsAccess && best.surely && !best.inferred {
-                break;
-            }
-            edges = beyond;
-        }
-        (best, path)
-    }
-
-    /// What an identity may do itself; kept.
-    pub(super) fn direct(&self, id: IdentityId) -> &Direct {
-        use crate::estate::Id;
-        self.direct[id.index()].get_or_init(|| self.direct_of(Principal::Identity(id)))
-    }
-
-    pub(super) fn direct_of(&self, who: Principal) -> Direct {
-        if let Principal::Key(key) = who {
-            return self.of_key(key);
-        }
-        let roads = self.harmful_roads(who);
-        let mut survey = Survey::new(self, who, None);
-        survey.go(&roads);
-        survey.into_direct()
-    }
-
-    /// What the holder of a key may do with it: with an admin key everything in what it opens, else what the worst of
-    /// the functions that it opens may.
-    pub(super) fn of_key(&self, key: KeyId) -> Direct {
-        let nothing = Direct { harm: Harm::RUNS_CODE, edges: Box::default() };
-        let Some(it) = self.estate().get(key) else { return nothing };
-        if it.reach == KeyReach::Admin {
-            return Direct { harm: Harm::sure(Impact::ControlsAccess), ..nothing };
-        }
-        let functions = self.functions_at(At::Thing(it.opens())).into_iter().filter(|id| self.may_run(*id));
-        let influence = |id| self.edge_to_function(id, true).map(|edge| Edge { control: false, ..edge });
-        let mut edges: Vec<Edge> = functions.filter_map(influence).collect();
-        edges.sort_unstable_by_key(|edge| edge.to);
-        edges.dedup();
-        Direct { edges: edges.into(), ..nothing }
-    }
-
-    /// Whoever controls a function is what it runs as.
-    fn edge_to_function(&self, function: FunctionId, surely: bool) -> Option<Edge> {
-        let identity = self.estate().get(function).and_then(|it| self.estate().runs_as(it))?;
-        Some(Edge { to: Principal::Identity(identity), surely, control: true })
-    }
-
-    /// The worst that one road lets somebody do, in effect.
-    pub fn harm_by(&self, who: Principal, road: Road) -> Harm {
-        let mut survey = Survey::new(self, who, None);
-        survey.alone = true;
-        survey.go(&[road]);
-        let direct = survey.into_direct();
-        self.follow(who, direct, true).0
-    }
-}
-
-fn steps(reached: &[(Principal, usize, bool)], mut at: usize) -> Vec<(Principal, bool)> {
-    let mut path = Vec::new();
-    while at != 0 {
-        path.push((reached[at].0, reached[at].2));
-        at = reached[at].1;
-    }
-    path.reverse();
-    path
 }
 
 impl<'a, 'e> Survey<'a, 'e> {
@@ -726,78 +573,5 @@ fn place_label(effects: &Effects<'_>, place: At) -> Option<String> {
     match place {
         At::Everywhere => None,
         At::Thing(thing) => Some(effects.estate().label(thing)),
-    }
-}
-
-impl Effects<'_> {
-    /// Whether a road has no condition.
-    pub(crate) fn is_plain(&self, road: &Road) -> bool {
-        let conditions = &self.estate().statement(road.statement).conditions;
-        conditions.is_empty() && road.grant().is_none_or(|id| self.estate().grant(id).conditions.is_empty())
-    }
-
-    /// Whether the conditions of a road hold for whatever it takes; none where that is different from thing to thing.
-    pub(crate) fn holds_alike(&self, who: Principal, road: &Road) -> Option<Truth> {
-        if self.is_plain(road) {
-            return Some(Truth::True);
-        }
-        let estate = self.estate();
-        let grant = road.grant().map_or(&[][..], |id| &estate.grant(id).conditions);
-        let mut conditions = estate.statement(road.statement).conditions.iter().chain(grant);
-        if conditions.any(|it| matches!(it, Condition::Test(Attribute::ResourceTag(_), _))) {
-            return None;
-        }
-        let nothing = New { label: "".into(), within: None };
-        Some(self.road_holds(who, road, On::New(&nothing), self.given(who)))
-    }
-
-    /// Whether what a road says holds for somebody on something.
-    pub(crate) fn road_holds(&self, who: Principal, road: &Road, on: On<'_>, given: &Context) -> Truth {
-        let statement = self.estate().statement(road.statement);
-        let more = road.grant().map_or(&[][..], |id| &self.estate().grant(id).conditions);
-        self.holds(who, on, given, statement.conditions.iter().chain(more))
-    }
-
-    /// Resources that a road of a name takes and that somebody may get at by it, the most sensitive first.
-    pub(crate) fn reachable(
-        &self,
-        who: Principal,
-        name: Principal,
-        resources: ResourcesId,
-        at: At,
-    ) -> Reachable {
-        // What is given to everybody needs no side of the resource.
-        if self.is_of_everybody(name) {
-            return Reachable::Some([self.taken(resources, at), Arc::default()]);
-        }
-        self.within_reach(who, resources, at)
-    }
-
-    /// The same in parts that are kept, nothing in two of them: of somebody's own account, and of others.
-    pub(crate) fn taken_parts(
-        &self,
-        who: Principal,
-        name: Principal,
-        resources: ResourcesId,
-        at: At,
-    ) -> Vec<Arc<crate::access::Taken>> {
-        if self.is_of_everybody(name) {
-            return vec![self.taken(resources, at)];
-        }
-        let mut parts = self.within_reach(who, resources, at).parts(|| self.taken(resources, at));
-        // Where an account of its own needs no side of its own either, what is open to others has all of it.
-        if let [_, foreign] = parts.as_slice()
-            && !foreign.resources().is_empty()
-            && self.home(who).is_some_and(|home| self.is_one_sided(home))
-        {
-            parts.swap_remove(0);
-        }
-        parts
-    }
-
-    /// The verdict on a question about a thing.
-    pub fn may(&self, who: Principal, action: &str, on: Thing) -> Verdict {
-        let action = self.action(action);
-        self.verdict(&Question { principal: who, action: &action, on, given: self.given(who) })
     }
 }

@@ -1,0 +1,158 @@
+//! The worst along everybody whom somebody may become: control of one identity or one function is as bad as what that
+//! one may do, so those are edges, and the worst is found along them.
+
+use rustc_hash::FxHashSet;
+
+use super::worst::Survey;
+use super::{Effects, Harm, Impact, Road};
+use crate::estate::{At, FunctionId, IdentityId, KeyId, KeyReach, Principal};
+
+/// What somebody may do without becoming anybody else, and whom they may become.
+#[derive(Debug)]
+pub(super) struct Direct {
+    pub(super) harm: Harm,
+    pub(super) edges: Box<[Edge]>,
+}
+
+/// Somebody whom one may become, or act through as if one were.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(super) struct Edge {
+    pub(super) to: Principal,
+    pub(super) surely: bool,
+    /// Whether one may do whatever they may; else one can only make them act.
+    pub(super) control: bool,
+}
+
+impl Effects<'_> {
+    /// The worst that a principal may do, with all it holds by any of its names, and as whomever it may become.
+    pub fn harm(&self, who: Principal) -> Harm {
+        use crate::estate::Id;
+        match who {
+            Principal::Identity(id) => *self.harms[id.index()].get_or_init(|| self.find_harm(who)),
+            _ => self.find_harm(who),
+        }
+    }
+
+    fn find_harm(&self, who: Principal) -> Harm {
+        self.follow(who, self.direct_of(who), true).0
+    }
+
+    /// The worst along the edges of somebody, and whom one has to become for it: each step once. With `short`, what was
+    /// worked out before stands for all that lies beyond; the steps are then not told, since they would hang on what
+    /// was asked first.
+    pub(super) fn follow(
+        &self,
+        who: Principal,
+        direct: Direct,
+        short: bool,
+    ) -> (Harm, Vec<(Principal, bool)>) {
+        use crate::estate::Id;
+        let mut best = direct.harm;
+        let mut path: Vec<(Principal, bool)> = Vec::new();
+        if direct.edges.is_empty() {
+            return (best, path);
+        }
+        // Sure steps first, near before far, then by name, so that the order of input does not matter.
+        let mut reached: Vec<(Principal, usize, bool)> = vec![(who, 0, true)];
+        let mut seen: FxHashSet<(Principal, bool)> = FxHashSet::from_iter([(who, true)]);
+        let mut edges: Vec<Edge> = direct.edges.into_vec();
+        let mut at = 0;
+        loop {
+            edges.sort_by_cached_key(|edge| (!edge.surely, self.estate().principal_label(edge.to)));
+            let so_far = reached[at].2;
+            for edge in edges.drain(..) {
+                let surely = so_far && edge.surely;
+                if seen.contains(&(edge.to, true)) || !seen.insert((edge.to, surely)) {
+                    continue;
+                }
+                reached.push((edge.to, at, surely));
+            }
+            at += 1;
+            let Some(&(next, _, surely)) = reached.get(at) else { break };
+            let known = match next {
+                Principal::Identity(id) if short => self.harms[id.index()].get().copied(),
+                _ => None,
+            };
+            let (harm, beyond) = match (known, next) {
+                (Some(harm), _) => (harm, Vec::new()),
+                (None, Principal::Identity(id)) => {
+                    let direct = self.direct(id);
+                    (direct.harm, direct.edges.to_vec())
+                }
+                (None, _) => {
+                    let direct = self.direct_of(next);
+                    (direct.harm, direct.edges.into_vec())
+                }
+            };
+            let harm = if surely { harm } else { harm.perhaps() };
+            let together = best.or(harm);
+            if (together.impact, !together.surely, together.inferred)
+                != (best.impact, !best.surely, best.inferred)
+            {
+                path = steps(&reached, at);
+            }
+            best = together;
+            if best.impact == Impact::ControlsAccess && best.surely && !best.inferred {
+                break;
+            }
+            edges = beyond;
+        }
+        (best, path)
+    }
+
+    /// What an identity may do itself; kept.
+    pub(super) fn direct(&self, id: IdentityId) -> &Direct {
+        use crate::estate::Id;
+        self.direct[id.index()].get_or_init(|| self.direct_of(Principal::Identity(id)))
+    }
+
+    pub(super) fn direct_of(&self, who: Principal) -> Direct {
+        if let Principal::Key(key) = who {
+            return self.of_key(key);
+        }
+        let roads = self.harmful_roads(who);
+        let mut survey = Survey::new(self, who, None);
+        survey.go(&roads);
+        survey.into_direct()
+    }
+
+    /// What the holder of a key may do with it: with an admin key everything in what it opens, else what the worst of
+    /// the functions that it opens may.
+    pub(super) fn of_key(&self, key: KeyId) -> Direct {
+        let nothing = Direct { harm: Harm::RUNS_CODE, edges: Box::default() };
+        let Some(it) = self.estate().get(key) else { return nothing };
+        if it.reach == KeyReach::Admin {
+            return Direct { harm: Harm::sure(Impact::ControlsAccess), ..nothing };
+        }
+        let functions = self.functions_at(At::Thing(it.opens())).into_iter().filter(|id| self.may_run(*id));
+        let influence = |id| self.edge_to_function(id, true).map(|edge| Edge { control: false, ..edge });
+        let mut edges: Vec<Edge> = functions.filter_map(influence).collect();
+        edges.sort_unstable_by_key(|edge| edge.to);
+        edges.dedup();
+        Direct { edges: edges.into(), ..nothing }
+    }
+
+    /// Whoever controls a function is what it runs as.
+    pub(super) fn edge_to_function(&self, function: FunctionId, surely: bool) -> Option<Edge> {
+        let identity = self.estate().get(function).and_then(|it| self.estate().runs_as(it))?;
+        Some(Edge { to: Principal::Identity(identity), surely, control: true })
+    }
+
+    /// The worst that one road lets somebody do, in effect.
+    pub fn harm_by(&self, who: Principal, road: Road) -> Harm {
+        let mut survey = Survey::new(self, who, None).alone();
+        survey.go(&[road]);
+        let direct = survey.into_direct();
+        self.follow(who, direct, true).0
+    }
+}
+
+fn steps(reached: &[(Principal, usize, bool)], mut at: usize) -> Vec<(Principal, bool)> {
+    let mut path = Vec::new();
+    while at != 0 {
+        path.push((reached[at].0, reached[at].2));
+        at = reached[at].1;
+    }
+    path.reverse();
+    path
+}
