@@ -220,14 +220,23 @@ fn who_may_write_to_a_source_makes_the_function_run() {
     world.account("boarding");
     let function = world.function("scan", "boarding", None);
     let source = world.resource("queue:passes", "boarding");
-    let [sender, reader, other] = ["sender", "reader", "other"].map(|id| world.identity(id, "boarding"));
+    let [sender, reader, other, taker] =
+        ["sender", "reader", "other", "taker"].map(|id| world.identity(id, "boarding"));
     let proof = Condition::Test(Attribute::SecondFactor, Test::Present(true));
     world.grant(Principal::Identity(sender), At::Everywhere, &[allow(&["queue/send"])]);
     world.grant(Principal::Identity(reader), At::Everywhere, &[allow(&["queue/read", "queue/take"])]);
     world.grant(Principal::Identity(other), At::Everywhere, &[allow(&["queue/*"]).when(proof)]);
+    // What it surely takes does not make surer what it perhaps sends.
+    let proof = Condition::Test(Attribute::SecondFactor, Test::Present(true));
+    let both = [allow(&["queue/take"]), allow(&["queue/send"]).when(proof)];
+    world.grant(Principal::Identity(taker), At::Everywhere, &both);
     let trigger = world.trigger("on-pass", function, source);
     let estate = world.finish();
-    let expected = [("identity:sender", Verdict::Yes), ("identity:other", Verdict::Depends)];
+    let expected = [
+        ("identity:sender", Verdict::Yes),
+        ("identity:other", Verdict::Depends),
+        ("identity:taker", Verdict::Depends),
+    ];
     let found = feeders(&estate, trigger);
     let found: Vec<(&str, Verdict)> =
         found.iter().map(|(who, verdict, _)| (who.as_str(), *verdict)).collect();

@@ -327,6 +327,23 @@ fn many(count: usize) -> Place {
     Place::with("a.yaml", text)
 }
 
+/// A try that got through shows an open way in, until a later one by the same method is turned away; of one moment
+/// neither is later.
+#[rstest]
+#[case::alone("", "anyone")]
+#[case::at_the_same_moment("  - {endpoint: f/direct, method: GET, at: 2026-11-18, status: 401}", "anyone")]
+#[case::later("  - {endpoint: f/direct, method: GET, at: 2026-11-19, status: 401}", "insiders")]
+#[case::by_another_method("  - {endpoint: f/direct, method: PUT, at: 2026-11-19, status: 401}", "anyone")]
+fn a_try_shows_what_is_open_until_a_later_one_does_not(#[case] other: &str, #[case] expected: &str) {
+    let text = format!(
+        "estate: 1\nas_of: 2026-11-20\nfunctions: [{{id: f, endpoints: [{{check: identity}}]}}]\ntries:\n  \
+         - {{endpoint: f/direct, method: GET, at: 2026-11-18, status: 200}}\n{other}\n"
+    );
+    let run = Place::with("a.yaml", text).run(&["list", "functions", "a.yaml", "--format", "json"]);
+    let rows: Value = serde_json::from_str(&run.out).unwrap();
+    assert_eq!(rows[0]["exposed_to"], expected, "{}", run.out);
+}
+
 /// What an account has that asks for no side of its own is open to its own and to others, and counts once.
 #[test]
 fn what_is_open_to_all_accounts_counts_once() {

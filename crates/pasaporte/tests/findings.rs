@@ -248,6 +248,15 @@ resources: [{id: \"berth:la-vela\", in: gate}]",
     "Narrow the statement",
     &[("the statement", 5), ("the grant", 5)]
 )]
+#[case::what_anyone_holds(
+    "grant/to-everybody",
+    "grants: [{to: anyone, statements: [allow table/write], at: account:tickets}]
+resources: [{id: \"table:t\", in: gate}]",
+    ("grant:anyone/statements@account:tickets", "high", "certain"),
+    "Anyone may do table/write on table:t.",
+    "Give it to those who need it instead of anyone.",
+    &[("the statement", 4)]
+)]
 #[case::a_whole_service(
     "grant/whole-service",
     "groups: [{id: crew, in: tickets, members: [user:mara], grants: [{statements: [\"allow queue/*\"], at: app:gate}]}]
