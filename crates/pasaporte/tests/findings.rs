@@ -253,9 +253,9 @@ resources: [{id: \"berth:la-vela\", in: gate}]",
     "grants: [{to: anyone, statements: [allow table/write], at: account:tickets}]
 resources: [{id: \"table:t\", in: gate}]",
     ("grant:anyone/statements@account:tickets", "high", "certain"),
-    "Anyone may do table/write on table:t.",
+    "Anyone, without signing in, may do table/write on table:t.",
     "Give it to those who need it instead of anyone.",
-    &[("the statement", 4)]
+    &[("the statement", 4), ("the grant", 4)]
 )]
 #[case::a_whole_service(
     "grant/whole-service",
