@@ -103,6 +103,20 @@ fn a_thing_counts_once_for_an_action() {
     assert_eq!(counts, [("table/read", 1), ("table/scan", 1)]);
 }
 
+/// What a deny takes out of a lot is in no other lot either.
+#[rstest]
+#[case::of_one_lot(&["bucket:*"])]
+#[case::of_two_lots(&["bucket:*", "*:[!z]*", "*:?*"])]
+fn what_is_denied_of_a_lot_does_not_count(#[case] lots: &[&str]) {
+    let (_, reach) = reach_of(|world, role| {
+        let mut lines: Vec<Line> = lots.iter().map(|on| allow(&["bucket/read"]).on(&[*on])).collect();
+        lines.push(deny(&["bucket/read"]).on(&["bucket:scans"]));
+        world.grant(role, At::Everywhere, &lines);
+    });
+    let read = &reach.own[0].acts[0];
+    assert_eq!((read.surely, read.perhaps, read.confidential), (1, 0, 0));
+}
+
 #[test]
 fn conditions_make_it_perhaps() {
     let (_, reach) = reach_of(|world, role| {
