@@ -86,9 +86,8 @@ fn order_never_shows(#[case] command: &[&str]) {
         place
     };
     let first = in_two_files(&original[1..], 40);
-    let args = |command: &[&'static str]| [command, &["estate", "--format", "json"]].concat();
-    let command: Vec<&'static str> = command.iter().map(|word| &*(*word).to_owned().leak()).collect();
-    let expected = answer(&first, &args(&command));
+    let args = [command, &["estate", "--format", "json"]].concat();
+    let expected = answer(&first, &args);
     for seed in 0..8 {
         let mut rng = Rng::with_seed(seed);
         let mut entries: Vec<String> = original[1..]
@@ -97,7 +96,7 @@ fn order_never_shows(#[case] command: &[&str]) {
             .collect();
         rng.shuffle(&mut entries);
         let place = in_two_files(&entries, rng.usize(1..original.len() - 1));
-        let found = answer(&place, &args(&command));
+        let found = answer(&place, &args);
         let differing = found.lines().zip(expected.lines()).find(|(one, other)| one != other);
         assert!(differing.is_none(), "seed {seed}: {differing:#?}");
         assert_eq!(found.len(), expected.len(), "seed {seed}");

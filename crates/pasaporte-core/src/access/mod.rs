@@ -33,7 +33,7 @@ pub use decide::{New, On, Question};
 pub use holders::Holders;
 pub use picks::Action;
 pub use reason::{Answer, Ground, Needs, Shortfall, Verdict, Via};
-pub(crate) use taking::Reachable;
+pub(crate) use taking::{HomeAt, Reachable};
 pub use taking::{OfKind, Taken};
 pub use truth::Truth;
 

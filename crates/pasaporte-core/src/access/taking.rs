@@ -16,8 +16,8 @@ use rustc_hash::FxHashMap;
 use super::Access;
 use super::picks::Pick;
 use crate::estate::{
-    AccountOf, At, CrossAccount, Estate, Id, Name, Principal, ResourceId, ResourcesId, Selection,
-    Sensitivity, Thing,
+    AccountOf, At, Estate, Id, Name, Principal, ResourceId, ResourcesId, ScopeId, Selection, Sensitivity,
+    Thing,
 };
 use crate::pattern::Pattern;
 
@@ -79,6 +79,16 @@ pub(crate) enum Reachable {
     One(Option<ResourceId>),
     /// Resources of its own account, and of others.
     Some([Arc<Taken>; 2]),
+}
+
+/// How somebody's account lies to a place.
+pub(crate) enum HomeAt {
+    /// The place lies in it.
+    Around,
+    /// It lies in the place, here.
+    Within(At),
+    /// Neither lies in the other.
+    Elsewhere,
 }
 
 impl Reachable {
@@ -202,20 +212,34 @@ impl Access<'_> {
         let Some(AccountOf::Known(home)) = self.profile(who).home else {
             return some(all(at), Arc::default());
         };
-        let whole = Thing::Scope(home);
-        if at.thing().is_some_and(|place| self.estate.lies_in(place, whole)) {
-            return some(all(at), Arc::default());
+        match self.home_at(home, at) {
+            HomeAt::Around => some(all(at), Arc::default()),
+            HomeAt::Elsewhere => some(Arc::default(), self.open(&all(at))),
+            HomeAt::Within(whole) => {
+                let here = all(at);
+                match here.account {
+                    // Most of what is taken with wildcards is of one account.
+                    Some(AccountOf::Known(account)) if account == home => some(here, Arc::default()),
+                    Some(_) => some(Arc::default(), self.open(&here)),
+                    None => some(all(whole), self.open(&here)),
+                }
+            }
         }
-        if at.thing().is_some_and(|place| !self.estate.lies_in(whole, place)) {
-            return some(Arc::default(), self.open(&all(at)));
+    }
+
+    /// How an account and a place lie to each other.
+    pub(crate) fn home_at(&self, home: ScopeId, at: At) -> HomeAt {
+        let home = Thing::Scope(home);
+        match at.thing() {
+            Some(place) if self.estate.lies_in(place, home) => HomeAt::Around,
+            Some(place) if !self.estate.lies_in(home, place) => HomeAt::Elsewhere,
+            _ => HomeAt::Within(At::Thing(home)),
         }
-        let here = all(at);
-        match here.account {
-            // Most of what is taken with wildcards is of one account.
-            Some(AccountOf::Known(account)) if account == home => some(here, Arc::default()),
-            Some(_) => some(Arc::default(), self.open(&here)),
-            None => some(all(At::Thing(whole)), self.open(&here)),
-        }
+    }
+
+    /// Whether others than an account's own may get at what it has, by their own side alone.
+    pub(crate) fn may_be_open(&self, account: AccountOf) -> bool {
+        account == AccountOf::Unknown || self.is_one_sided(account)
     }
 
     fn is_at(&self, id: ResourceId, at: At) -> bool {
@@ -224,17 +248,7 @@ impl Access<'_> {
 
     /// Of some resources those that others than their own account may get at.
     fn open(&self, taken: &Arc<Taken>) -> Arc<Taken> {
-        let is_open = |id: &ResourceId| {
-            let thing = Thing::Resource(*id);
-            match self.account_of(thing) {
-                AccountOf::Known(account) => {
-                    let scope = self.estate.get(account);
-                    scope.is_none_or(|scope| scope.cross_account == CrossAccount::OneSide)
-                }
-                AccountOf::Unknown => true,
-                AccountOf::Unnamed => false,
-            }
-        };
+        let is_open = |id: &ResourceId| self.may_be_open(self.account_of(Thing::Resource(*id)));
         // Where all are of one account, it is all or none.
         if taken.account.is_some() || taken.resources.is_empty() {
             let open = taken.resources.first().is_some_and(is_open);

@@ -143,8 +143,7 @@ impl Effects<'_> {
 
     /// Whether a choice has an action of class write of a service.
     pub(crate) fn writes(&self, actions: ActionsId, service: ServiceId) -> bool {
-        let cases = [false].into_iter().chain(self.ignores_case_somewhere().then_some(true));
-        cases.into_iter().any(|any_case| {
+        self.cases().any(|any_case| {
             let acts = self.acts(actions, service, Others::default(), any_case);
             acts.all.iter().any(|act| act.class == Some(ActionClass::Write))
         })

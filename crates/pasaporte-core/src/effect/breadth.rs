@@ -10,7 +10,7 @@ use rustc_hash::FxHashMap;
 use super::acts::{Others, may_begin};
 use super::opposed::Opposes;
 use super::{Act, Effects, Road, ServiceId};
-use crate::access::{Action, Answer, Needs, New, On, Truth, Verdict};
+use crate::access::{Action, Answer, New, On, Truth, Verdict};
 use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Sensitivity, Thing};
 use crate::pattern::Pattern;
 
@@ -136,8 +136,8 @@ impl Effects<'_> {
 
     /// Whether all that a choice does to functions is to invoke them.
     pub(crate) fn only_invokes(&self, actions: ActionsId) -> bool {
-        let cases = [false].into_iter().chain(self.ignores_case_somewhere().then_some(true));
-        let mut all = cases.map(|any_case| self.acts(actions, super::FUNCTION, Others::default(), any_case));
+        let mut all =
+            self.cases().map(|any_case| self.acts(actions, super::FUNCTION, Others::default(), any_case));
         all.all(|acts| acts.all.iter().all(|act| act.class == Some(crate::estate::ActionClass::Invoke)))
     }
 
@@ -150,7 +150,7 @@ impl Effects<'_> {
     /// Whether a choice has any action of a service.
     pub(crate) fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
         let acts = |any_case| self.acts(actions, service, Others::default(), any_case);
-        !acts(false).all.is_empty() || (self.ignores_case_somewhere() && !acts(true).all.is_empty())
+        self.cases().any(|any_case| !acts(any_case).all.is_empty())
     }
 
     fn breadth(&self, road: &Road, every: &Action, service: Option<&str>) -> Option<Breadth> {
@@ -457,7 +457,7 @@ impl Effects<'_> {
         let name = self.service_name(service);
         let resources = estate.statement(road.statement).resources;
         let opposes = self.opposes(self.opposition(who).as_deref(), action);
-        let plainly = self.is_plain(road) && opposes == Opposes::Never && !self.has_denies_on_anything();
+        let plainly = self.is_plain(road) && opposes == Opposes::Never && self.denied().is_empty();
         if plainly && self.has_no_exceptions(resources) && self.counts_by_parts(who, road) {
             let (count, confidential) = self.count_plainly(who, road, service);
             return (count, confidential, Vec::new());
@@ -469,11 +469,9 @@ impl Effects<'_> {
         let free = alike && self.bounded(opposition.as_deref(), action) == Opposes::Never;
         let home = self.home(who);
         let is_free = |thing: Thing| {
-            free && self.admissions_on(thing).is_empty()
-                && self.takes(resources, thing)
-                && self.needs_between(who, home, self.account_of(thing)) == Needs::EitherSide
-                && !self.may_deny(opposition.as_deref(), action, thing)
+            free && self.takes(resources, thing)
                 && action.is_picked_by(self.estate().statement(road.statement).actions, self.any_case(thing))
+                && self.nothing_bears_on(who, home, opposition.as_deref(), action, thing)
         };
         for thing in self.things_at_places(who, road, &name) {
             if !is_free(thing) && self.gives(who, road, action, On::There(thing)) == Verdict::No {

@@ -7,8 +7,7 @@ use rustc_hash::FxHashMap;
 use super::{Effects, Road};
 use crate::access::New;
 use crate::estate::{
-    AccountOf, At, CrossAccount, Effect, Estate, Principal, ResourceId, ResourcesId, ScopeId, ScopeKind,
-    Thing,
+    AccountOf, At, CrossAccount, Estate, Principal, ResourceId, ResourcesId, ScopeId, ScopeKind, Thing,
 };
 
 /// A name that no pattern of the estate is about: only what takes names of any letters and length takes it.
@@ -22,9 +21,6 @@ pub(super) struct Fresh {
     open_accounts: Box<[ScopeId]>,
     /// The scopes below those that were asked about.
     parts: Mutex<FxHashMap<ScopeId, Arc<[ScopeId]>>>,
-    /// Whether a statement on a function, identity or key denies anything; and on anything at all.
-    denies_on_things: bool,
-    denies_on_anything: bool,
     /// Whether the account of any resource is not known.
     accounts_are_unknown: OnceLock<bool>,
 }
@@ -53,18 +49,12 @@ impl Fresh {
         accounts.sort_unstable_by_key(|id| estate.id(*id));
         let open = |id: &ScopeId| estate.get(*id).is_some_and(|it| it.cross_account == CrossAccount::OneSide);
         let open_accounts = accounts.iter().copied().filter(open).collect();
-        let denied = || {
-            let all = estate.admissions().iter();
-            all.filter(|it| estate.statement(it.statement).effect == Effect::Deny).map(|it| it.on)
-        };
         Self {
             name: LETTER.to_string().repeat(length.max(3)).into(),
             scopes: scopes.into(),
             accounts: accounts.into(),
             open_accounts,
             parts: Mutex::default(),
-            denies_on_things: denied().any(|on| !matches!(on, Thing::Resource(_))),
-            denies_on_anything: denied().next().is_some(),
             accounts_are_unknown: OnceLock::new(),
         }
     }
@@ -241,16 +231,6 @@ impl Effects<'_> {
             let mut all = self.estate().all::<ResourceId>();
             all.any(|(id, _)| self.account_of(Thing::Resource(id)) == AccountOf::Unknown)
         })
-    }
-
-    /// Whether any statement on a thing denies something.
-    pub(crate) fn has_denies_on_anything(&self) -> bool {
-        self.fresh.denies_on_anything
-    }
-
-    /// Whether any statement on a function or identity denies something.
-    pub(crate) fn has_denies_on_things(&self) -> bool {
-        self.fresh.denies_on_things
     }
 
     /// The kinds of things that a road's statement names itself, by its actions or its resources; with the name of one

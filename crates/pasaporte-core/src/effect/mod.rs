@@ -63,6 +63,7 @@ pub struct Effects<'e> {
     /// The same of what each identity may itself, without becoming anybody else.
     told_itself: Box<[OnceLock<Option<Box<str>>>]>,
     fresh: fresh::Fresh,
+    denied: opposed::Denied,
     every: OnceLock<Arc<Action>>,
     people: Mutex<people::Known>,
     services_of_actions: Box<[OnceLock<Box<[ServiceId]>>]>,
@@ -117,6 +118,7 @@ impl<'e> Effects<'e> {
             told: slots(identities),
             told_itself: slots(identities),
             fresh: fresh::Fresh::new(estate),
+            denied: opposed::Denied::new(estate),
             every: OnceLock::new(),
             people: Mutex::default(),
             services_of_actions: slots(distinct),
@@ -170,6 +172,11 @@ impl<'e> Effects<'e> {
                 self.service(label.split_once(':').map_or(&label, |(kind, _)| kind))
             }
         }
+    }
+
+    /// What statements on things deny.
+    pub(crate) fn denied(&self) -> &opposed::Denied {
+        &self.denied
     }
 
     fn others(&self, others: acts::Others) -> Arc<[ActionsId]> {

@@ -2,10 +2,12 @@
 
 use std::sync::Arc;
 
+use rustc_hash::FxHashSet;
+
 use super::Effects;
 use super::acts::Others;
-use crate::access::Action;
-use crate::estate::{ActionsId, CeilingId, Effect, Id, Principal, StatementId, Thing};
+use crate::access::{Action, Needs};
+use crate::estate::{AccountOf, ActionsId, CeilingId, Effect, Estate, Id, Principal, StatementId, Thing};
 
 /// What stands against somebody, wherever they act.
 #[derive(Debug)]
@@ -15,6 +17,42 @@ pub(crate) struct Opposition {
     /// What their choices of actions are, sorted.
     choices: Box<[ActionsId]>,
     others: Others,
+}
+
+/// What statements on things deny.
+#[derive(Debug)]
+pub(crate) struct Denied {
+    on: FxHashSet<Thing>,
+    /// Whether one of those things is a resource; or a function, identity or key.
+    pub(crate) resources: bool,
+    pub(crate) people: bool,
+    /// Whether one of the statements has conditions.
+    pub(crate) on_condition: bool,
+}
+
+impl Denied {
+    pub(super) fn new(estate: &Estate) -> Self {
+        let denying = || {
+            let all = estate.admissions().iter();
+            all.filter(|it| estate.statement(it.statement).effect == Effect::Deny)
+        };
+        Self {
+            on: denying().map(|it| it.on).collect(),
+            resources: denying().any(|it| matches!(it.on, Thing::Resource(_))),
+            people: denying().any(|it| !matches!(it.on, Thing::Resource(_))),
+            on_condition: denying().any(|it| !estate.statement(it.statement).conditions.is_empty()),
+        }
+    }
+
+    /// Whether nothing is.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.on.is_empty()
+    }
+
+    /// Whether something is on a thing.
+    pub(crate) fn is_on(&self, thing: Thing) -> bool {
+        self.on.contains(&thing)
+    }
 }
 
 /// Whether an action is opposed.
@@ -97,6 +135,21 @@ impl Effects<'_> {
     pub(crate) fn may_deny(&self, opposition: Option<&Opposition>, action: &Action, thing: Thing) -> bool {
         let takes = |id: StatementId| self.takes(self.estate().statement(id).resources, thing);
         self.denying(opposition, action).any(takes)
+    }
+
+    /// Whether nothing stands on a thing, nothing takes an action on it away from somebody of an account, and no other side
+    /// is asked: then, where no ceiling bears on the action, the decision can only say what a road says that gives it.
+    pub(crate) fn nothing_bears_on(
+        &self,
+        who: Principal,
+        home: Option<AccountOf>,
+        opposition: Option<&Opposition>,
+        action: &Action,
+        thing: Thing,
+    ) -> bool {
+        self.admissions_on(thing).is_empty()
+            && self.needs_between(who, home, self.account_of(thing)) == Needs::EitherSide
+            && !self.may_deny(opposition, action, thing)
     }
 
     /// Whether the ceilings over somebody bear on an action.

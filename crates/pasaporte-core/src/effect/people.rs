@@ -6,6 +6,7 @@ use std::sync::{Arc, OnceLock};
 use rustc_hash::FxHashMap;
 
 use super::{Effects, FUNCTION, IDENTITY, KEY, Road, ServiceId};
+use crate::access::HomeAt;
 use crate::estate::{AccountOf, At, Principal, ResourcesId, Thing};
 
 /// What was found so far.
@@ -54,16 +55,11 @@ impl Effects<'_> {
         else {
             return [all(road.at), Arc::default()];
         };
-        let home = Thing::Scope(home);
-        let place = match road.at {
-            At::Everywhere => return [all(At::Thing(home)), open(road.at)],
-            At::Thing(place) => place,
-        };
-        if self.estate().lies_in(place, home) {
-            return [all(road.at), Arc::default()];
+        match self.home_at(home, road.at) {
+            HomeAt::Around => [all(road.at), Arc::default()],
+            HomeAt::Within(whole) => [all(whole), open(road.at)],
+            HomeAt::Elsewhere => [Arc::default(), open(road.at)],
         }
-        let own = if self.estate().lies_in(home, place) { all(At::Thing(home)) } else { Arc::default() };
-        [own, open(road.at)]
     }
 
     fn people(&self, service: ServiceId, resources: ResourcesId, at: At) -> Arc<People> {
@@ -90,10 +86,7 @@ impl Effects<'_> {
     }
 
     fn open_to_others(&self, people: &People) -> Arc<[Thing]> {
-        let is_open = |thing: &Thing| match self.account_of(*thing) {
-            AccountOf::Unknown => true,
-            account => self.is_one_sided(account),
-        };
+        let is_open = |thing: &Thing| self.may_be_open(self.account_of(*thing));
         let open = || people.all.iter().copied().filter(is_open).collect();
         Arc::clone(people.open.get_or_init(open))
     }

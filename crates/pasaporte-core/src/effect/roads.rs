@@ -283,13 +283,9 @@ impl Effects<'_> {
         *self.powers[actions.index()].get_or_init(|| {
             use ActionClass::{Invoke, List, Read};
             let has = |service, harmless: &[ActionClass]| {
-                [false, true].into_iter().any(|any_case| {
-                    (!any_case || self.ignores_case_somewhere())
-                        && self
-                            .acts(actions, service, Others::default(), any_case)
-                            .all
-                            .iter()
-                            .any(|act| act.class.is_none_or(|class| !harmless.contains(&class)))
+                self.cases().any(|any_case| {
+                    let acts = self.acts(actions, service, Others::default(), any_case);
+                    acts.all.iter().any(|act| act.class.is_none_or(|class| !harmless.contains(&class)))
                 })
             };
             let all = [

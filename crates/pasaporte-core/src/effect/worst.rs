@@ -12,7 +12,7 @@ use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
 use super::told::{Doing, MOST_COUNTED};
 use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId};
-use crate::access::{Context, Needs, New, On, Verdict, Via};
+use crate::access::{Context, New, On, Verdict, Via};
 use crate::estate::{
     AccountOf, ActionClass, At, GroupId, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity,
     Thing,
@@ -151,9 +151,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         if let On::There(thing) = on
             && bounded == Opposes::Never
             && effects.is_plain(road)
-            && effects.admissions_on(thing).is_empty()
-            && effects.needs_between(self.who, self.home, effects.account_of(thing)) == Needs::EitherSide
-            && !effects.may_deny(opposition, &act.action, thing)
+            && effects.nothing_bears_on(self.who, self.home, opposition, &act.action, thing)
         {
             return Verdict::Yes;
         }
@@ -307,7 +305,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         let plain = self.effects.is_plain(road)
             && self.effects.has_no_exceptions(self.resources(road))
             && self.effects.opposes(self.opposition.as_deref(), &act.action) == Opposes::Never
-            && !self.effects.has_denies_on_things();
+            && !self.effects.denied().people;
         if plain {
             return Some(verdict);
         }
@@ -570,8 +568,5 @@ fn controls_one(service: ServiceId, class: Option<ActionClass>) -> bool {
 }
 
 fn place_label(effects: &Effects<'_>, place: At) -> Option<String> {
-    match place {
-        At::Everywhere => None,
-        At::Thing(thing) => Some(effects.estate().label(thing)),
-    }
+    place.thing().map(|thing| effects.estate().label(thing))
 }

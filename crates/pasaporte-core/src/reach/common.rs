@@ -169,19 +169,16 @@ impl Reaches<'_, '_> {
             counting.open_functions();
             counting.finish().services.into()
         };
-        let Some(alike) = self.alike(who, given, own) else {
-            let all = std::iter::once(&given.roads).chain(given.within.values());
-            return count(&all.map(Vec::as_slice).collect::<Vec<_>>());
+        let everything = || -> Vec<&[Road]> {
+            std::iter::once(&given.roads).chain(given.within.values()).map(Vec::as_slice).collect()
         };
+        let Some(alike) = self.alike(who, given, own) else { return count(&everything()) };
         let known = || given.counted.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&alike) {
             return Arc::clone(found);
         }
         let found: Arc<[Service]> = match self.effects.home(who) {
-            None => {
-                let all = std::iter::once(&given.roads).chain(given.within.values());
-                count(&all.map(Vec::as_slice).collect::<Vec<_>>())
-            }
+            None => count(&everything()),
             Some(home) => count(&[&given.roads, given.within.get(&home).map_or(&[], Vec::as_slice)]),
         };
         known().insert(alike, Arc::clone(&found));
@@ -229,7 +226,7 @@ impl Reaches<'_, '_> {
             return None;
         }
         // Where nothing asks for the account of who calls, it does not matter which it is.
-        let asks = self.kept.denies_on_condition
+        let asks = effects.denied().on_condition
             || given.is_conditional
             || !ceilings.is_empty()
             || denies.iter().any(|id| !estate.statement(*id).conditions.is_empty())

@@ -135,14 +135,15 @@ impl<'a, 'e> Counting<'a, 'e> {
                 let sorts = self.sorts(road, service, others, any_case);
                 for sort in sorts.all() {
                     let Some(free) = self.freely(service, sort, holds) else { continue };
-                    counts |= self.on_new(road, service, sort, &free, any_case);
-                    let is_free = free.verdict.is_some() && free.few.is_some();
-                    counts |= if is_free && (free.denied.is_empty() || !Effects::is_of_people(service)) {
-                        self.kept(road, service, sort, &free, any_case)
+                    let line = Line { road, service, sort, any_case, free };
+                    counts |= self.on_new(&line);
+                    let is_free = line.free.verdict.is_some() && line.free.few.is_some();
+                    counts |= if is_free && (line.free.denied.is_empty() || !Effects::is_of_people(service)) {
+                        self.kept(&line)
                     } else {
                         let things =
                             asked.get_or_insert_with(|| effects.things_reached_by(self.who, road, service));
-                        self.ask(road, service, sort, things, &free, any_case)
+                        self.ask(&line, things)
                     };
                 }
             }
@@ -151,7 +152,7 @@ impl<'a, 'e> Counting<'a, 'e> {
                 let sorts = self.sorts(road, service, others, any_case);
                 for sort in sorts.all() {
                     if let Some(free) = self.freely(service, sort, holds) {
-                        counts |= self.ask(road, service, sort, &things, &free, any_case);
+                        counts |= self.ask(&Line { road, service, sort, any_case, free }, &things);
                     }
                 }
             }
@@ -218,7 +219,8 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// Whether a road gives an action on things that are made tomorrow.
-    fn on_new(&mut self, road: &Road, service: ServiceId, sort: &Sort, free: &Free, any_case: bool) -> bool {
+    fn on_new(&mut self, line: &Line<'_>) -> bool {
+        let &Line { road, service, sort, any_case, ref free } = line;
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         if !effects.is_wide(resources)
@@ -259,33 +261,23 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// Counts what a road takes of a kind where nothing stands against it.
-    fn kept(&mut self, road: &Road, service: ServiceId, sort: &Sort, free: &Free, any_case: bool) -> bool {
-        if Effects::is_of_people(service) {
-            self.kept_people(road, service, sort, free, any_case)
-        } else {
-            self.kept_resources(road, service, sort, free, any_case)
-        }
+    fn kept(&mut self, line: &Line<'_>) -> bool {
+        if Effects::is_of_people(line.service) { self.kept_people(line) } else { self.kept_resources(line) }
     }
 
     /// The same of functions, identities and keys.
-    fn kept_people(
-        &mut self,
-        road: &Road,
-        service: ServiceId,
-        sort: &Sort,
-        free: &Free,
-        any_case: bool,
-    ) -> bool {
+    fn kept_people(&mut self, line: &Line<'_>) -> bool {
+        let &Line { road, service, sort, any_case, ref free } = line;
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let takes_all = effects
             .takes_new(resources, &effects.fresh_thing(&effects.service_name(service), None))
             && effects.has_no_exceptions(resources)
-            && !effects.has_denies_on_things();
+            && !effects.denied().people;
         let mut counts = false;
         if !takes_all {
             for lot in effects.people_reached(self.who, road, service) {
-                counts |= self.ask(road, service, sort, &lot, free, any_case);
+                counts |= self.ask(line, &lot);
             }
             return counts;
         }
@@ -304,37 +296,31 @@ impl<'a, 'e> Counting<'a, 'e> {
                 }
             } else {
                 let things = effects.people_taken(service, resources, place);
-                counts |= self.ask(road, service, sort, &things, free, any_case);
+                counts |= self.ask(line, &things);
             }
         }
         // What is of no account lies in none of those.
         if effects.has_accounts() {
             let strays = self.reaches.kept.strays(effects, service);
             let here = strays.iter().copied().filter(|thing| effects.lies_at_place(*thing, road.at));
-            counts |= self.ask(road, service, sort, &here.collect::<Vec<_>>(), free, any_case);
+            counts |= self.ask(line, &here.collect::<Vec<_>>());
         }
         counts
     }
 
     /// The same of resources.
-    fn kept_resources(
-        &mut self,
-        road: &Road,
-        service: ServiceId,
-        sort: &Sort,
-        free: &Free,
-        any_case: bool,
-    ) -> bool {
+    fn kept_resources(&mut self, line: &Line<'_>) -> bool {
+        let &Line { road, service, sort, any_case, ref free } = line;
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let of_kind = |id: &&ResourceId| effects.service_of(Thing::Resource(**id)) == service;
-        let one_by_one = !effects.counts_by_parts(self.who, road) || self.reaches.kept.denies_on_resources;
+        let one_by_one = !effects.counts_by_parts(self.who, road) || effects.denied().resources;
         let kind = effects.estate().name(&effects.service_name(service));
         let mut counts = false;
         for part in effects.taken_parts(self.who, road.name(), resources, road.at) {
             if one_by_one || part.any_case().is_none() {
                 let things = part.resources().iter().filter(of_kind).map(|id| Thing::Resource(*id));
-                counts |= self.ask(road, service, sort, &things.collect::<Vec<_>>(), free, any_case);
+                counts |= self.ask(line, &things.collect::<Vec<_>>());
                 continue;
             }
             let (Some(verdict), Some(of)) = (free.verdict, part.of_kind(kind)) else { continue };
@@ -351,7 +337,7 @@ impl<'a, 'e> Counting<'a, 'e> {
                 self.found(service, sort, Chunk::Kept(Part { all: part, but: but.into() }, verdict));
                 counts = true;
             }
-            counts |= self.ask(road, service, sort, &apart, free, any_case);
+            counts |= self.ask(line, &apart);
         }
         counts
     }
@@ -373,15 +359,8 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// Asks about things one by one, where something may take away what the road gives or it needs another side.
-    fn ask(
-        &mut self,
-        road: &Road,
-        service: ServiceId,
-        sort: &Sort,
-        things: &[Thing],
-        free: &Free,
-        any_case: bool,
-    ) -> bool {
+    fn ask(&mut self, line: &Line<'_>, things: &[Thing]) -> bool {
+        let &Line { road, service, sort, any_case, ref free } = line;
         let effects = self.effects;
         let given = effects.given(self.who);
         let mut found: Vec<(Thing, Verdict)> = Vec::new();
@@ -389,7 +368,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         let (mut account, mut suffices) = (None, false);
         for &thing in things.iter().filter(|thing| effects.any_case(**thing) == any_case) {
             let is_denied = || {
-                self.reaches.kept.is_denied_on(thing)
+                effects.denied().is_on(thing)
                     || free.denied.iter().any(|resources| effects.takes(*resources, thing))
             };
             if let Some(verdict) = free.verdict {
@@ -433,6 +412,15 @@ impl<'a, 'e> Counting<'a, 'e> {
         all.sort_by(|one, other| other.weight().cmp(&one.weight()).then_with(|| one.name.cmp(&other.name)));
         Tally { services: all, idle }
     }
+}
+
+/// A sort of actions of a service, as a road gives it in accounts where case counts or does not.
+struct Line<'l> {
+    road: &'l Road,
+    service: ServiceId,
+    sort: &'l Sort,
+    any_case: bool,
+    free: Free,
 }
 
 /// What a road comes to with a sort of actions where nothing but its conditions bears on that.

@@ -1,22 +1,16 @@
-//! What counting asks again and again, worked out once: which things something is denied on, how many functions,
-//! identities and keys a place has, and which of them are of no account that is known.
+//! What counting asks again and again, worked out once: how many functions, identities and keys a place has, and which
+//! of them are of no account that is known.
 
 use std::sync::{Arc, Mutex};
 
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashMap;
 
 use crate::effect::{Effects, ServiceId};
-use crate::estate::{AccountOf, At, Effect, Thing};
+use crate::estate::{AccountOf, At, Thing};
 
 /// What was worked out so far.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(super) struct Kept {
-    /// The things on which a statement denies something.
-    denied: FxHashSet<Thing>,
-    /// Whether one of those is a resource.
-    pub(super) denies_on_resources: bool,
-    /// Whether one of those statements has conditions.
-    pub(super) denies_on_condition: bool,
     at: Mutex<FxHashMap<(ServiceId, At), OfPlace>>,
     strays: Mutex<FxHashMap<ServiceId, Arc<[Thing]>>>,
 }
@@ -29,26 +23,6 @@ pub(super) struct OfPlace {
 }
 
 impl Kept {
-    pub(super) fn new(effects: &Effects<'_>) -> Self {
-        let estate = effects.estate();
-        let denying = || {
-            let all = estate.admissions().iter();
-            all.filter(|it| estate.statement(it.statement).effect == Effect::Deny)
-        };
-        Self {
-            denied: denying().map(|it| it.on).collect(),
-            denies_on_resources: denying().any(|it| matches!(it.on, Thing::Resource(_))),
-            denies_on_condition: denying().any(|it| !estate.statement(it.statement).conditions.is_empty()),
-            at: Mutex::default(),
-            strays: Mutex::default(),
-        }
-    }
-
-    /// Whether a statement on a thing denies something.
-    pub(super) fn is_denied_on(&self, thing: Thing) -> bool {
-        self.denied.contains(&thing)
-    }
-
     /// How many declared functions, identities or keys a place has.
     pub(super) fn people_at(&self, effects: &Effects<'_>, service: ServiceId, place: At) -> OfPlace {
         let known = || self.at.lock().expect("nobody panics while holding it");

@@ -103,7 +103,7 @@ pub struct Reaches<'a, 'e> {
 impl<'a, 'e> Reaches<'a, 'e> {
     /// Prepares questions about what is left in effect.
     pub fn new(effects: &'a Effects<'e>) -> Self {
-        Self { effects, kept: kept::Kept::new(effects), common: common::Common::default() }
+        Self { effects, kept: kept::Kept::default(), common: common::Common::default() }
     }
 
     /// All that a principal may do in effect, and what it can become.

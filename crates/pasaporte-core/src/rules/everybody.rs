@@ -64,11 +64,8 @@ fn raise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, who: Principal, road:
             (on, environment_of(audit, on))
         }
         Via::Grant { grant, name, .. } => {
-            let at = match estate.grant(grant).at {
-                crate::estate::At::Thing(at) => environment_of(audit, at),
-                crate::estate::At::Everywhere => None,
-            };
-            (name.thing().unwrap_or(Thing::Grant(grant)), at)
+            let at = estate.grant(grant).at.thing();
+            (name.thing().unwrap_or(Thing::Grant(grant)), at.and_then(|at| environment_of(audit, at)))
         }
         Via::Ceiling(_) => return,
     };

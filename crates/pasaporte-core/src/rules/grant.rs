@@ -460,10 +460,7 @@ pub(super) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road) -> Raised {
     let grant = estate.grant(id);
     let name = grant.principal;
     let thing = name.thing().unwrap_or(Thing::Grant(id));
-    let at = match grant.at {
-        At::Everywhere => "everywhere".to_owned(),
-        At::Thing(thing) => estate.label(thing),
-    };
+    let at = estate.place_label(grant.at);
     Raised::judged(
         thing,
         worst(audit, road).0,

@@ -74,6 +74,7 @@ fn leaders(findings: &[Finding], estate: &Estate) -> Vec<u32> {
             leader_of[first] = at as u32;
         }
     }
+    // From the end, so that the first of a group, which knows the leader, is asked by all others before itself.
     for at in (0..findings.len()).rev() {
         leader_of[at] = leader_of[groups.of(at as u32) as usize];
     }
