@@ -1,8 +1,13 @@
 //! Patterns against a matcher that tries every split, and sets of them against every short string.
 
-use pasaporte_core::pattern::{BadPattern, Found, LONGEST_PATTERN, Pattern, covers, find, overlaps, samples};
+use std::collections::BTreeSet;
+
+use pasaporte_core::pattern::{
+    BadPattern, Found, LONGEST_PATTERN, Pattern, Samples, Sorts, covers, find, overlaps,
+};
 use proptest::prelude::*;
 use rstest::rstest;
+use rustc_hash::FxHashSet;
 
 /// A pattern as the naive matcher sees it.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -205,37 +210,101 @@ fn equal_patterns_may_be_written_differently() {
     assert!(Pattern::parse("***").unwrap().is_everything());
 }
 
-/// One string of each sort: told apart by all patterns over the whole, and by the first line that takes what follows.
+/// One string of each sort: told apart by patterns over the whole, and by the first line that takes what follows.
 #[rstest]
-#[case::all_alike(&["*"], &[], &[], 1)]
-#[case::one_pattern_more(&["*", "t/r*"], &[], &[], 2)]
-#[case::two_that_overlap(&["t/*", "t/r*", "t/*d"], &[], &[], 4)]
-#[case::lines_in_their_order(&["*"], &["r*", "*d"], &[], 3)]
-#[case::a_line_that_another_hides(&["*"], &["*", "r*"], &[], 1)]
-#[case::another_service(&["u/*"], &[], &[], 1)]
-#[case::what_is_told_apart_by_itself_hides_no_sort(&["*"], &[], &["t/a", "t/b", "t/0"], 1)]
+#[case::all_alike(&["*"], &[], &[], &[], &[], 1)]
+#[case::one_pattern_more(&["*"], &[], &["t/r*"], &[], &[], 2)]
+#[case::two_that_overlap(&["t/*"], &[], &["t/r*", "t/*d"], &[], &[], 4)]
+#[case::lines_in_their_order(&["*"], &[], &[], &["r*", "*d"], &[], 3)]
+#[case::a_line_that_another_hides(&["*"], &[], &[], &["*", "r*"], &[], 1)]
+#[case::another_service(&["u/*"], &[], &[], &[], &[], 0)]
+#[case::what_is_told_apart_by_itself_hides_no_sort(&["*"], &[], &[], &[], &["t/a", "t/b", "t/0"], 1)]
+#[case::which_of_them_takes_it_does_not_matter(&["t/r*", "t/*d"], &[], &[], &[], &[], 1)]
+#[case::what_is_left_out_is_no_sort(&["t/*"], &["t/r*"], &["t/*d", "t/r*d"], &[], &[], 2)]
+#[case::all_is_left_out(&["t/r*"], &["t/?*"], &[], &[], &[], 0)]
+#[case::what_can_never_meet(&["t/re*4"], &[], &["t/w*", "*5"], &["w*", "*5", "?"], &[], 1)]
+#[case::a_line_that_begins_anywhere(&["t/re*4"], &[], &[], &["*a*", "*d4", "read*"], &[], 3)]
+#[case::one_that_has_matched_before_the_slash(&["*e*"], &[], &["*t*t*"], &["t*"], &[], 3)]
 fn there_is_a_sample_of_each_sort(
-    #[case] whole: &[&str],
+    #[case] any: &[&str],
+    #[case] except: &[&str],
+    #[case] apart: &[&str],
     #[case] first: &[&str],
     #[case] taken: &[&str],
     #[case] sorts: usize,
 ) {
-    let parsed =
-        |all: &[&str]| -> Vec<Pattern> { all.iter().map(|it| Pattern::parse(it).unwrap()).collect() };
-    let (whole, first) = (parsed(whole), parsed(first));
-    let taken = taken.iter().map(|text| (*text).to_owned()).collect();
-    let found =
-        samples("t/", &whole.iter().collect::<Vec<_>>(), &first.iter().collect::<Vec<_>>(), &taken, false);
+    let [any, except, apart, first] = [any, except, apart, first].map(parsed);
+    let taken: FxHashSet<String> = taken.iter().map(|text| (*text).to_owned()).collect();
+    let found = samples(&any, &except, &apart, &first, &taken);
     assert!(found.complete);
-    let sort = |text: &String| {
-        let of_whole: Vec<bool> = whole.iter().map(|pattern| pattern.matches(text)).collect();
-        (of_whole, first.iter().position(|line| line.matches(&text[2..])))
-    };
-    let told: std::collections::BTreeSet<_> = found.strings.iter().map(sort).collect();
-    assert_eq!((told.len(), found.strings.len()), (sorts, sorts), "{:?}", found.strings);
-    for text in &found.strings {
-        assert!(
-            text.starts_with("t/") && text.len() > 2 && !taken.contains(text) && !text[2..].contains('/')
-        );
+    assert_eq!(found.strings.len(), sorts, "{:?}", found.strings);
+    let told: BTreeSet<_> = found.strings.iter().map(|(text, _)| sort(text, &apart, &first)).collect();
+    assert_eq!(told.len(), sorts, "{:?}", found.strings);
+    for (text, line) in &found.strings {
+        assert!(is_asked_for(text, &any, &except) && !taken.contains(text), "{text}");
+        assert_eq!(*line, sort(text, &apart, &first).1, "{text}");
+    }
+}
+
+fn parsed(all: &[&str]) -> Vec<Pattern> {
+    all.iter().map(|it| Pattern::parse(it).unwrap()).collect()
+}
+
+fn samples(
+    any: &[Pattern],
+    except: &[Pattern],
+    apart: &[Pattern],
+    first: &[Pattern],
+    taken: &FxHashSet<String>,
+) -> Samples {
+    let [any, except, apart, first] = [any, except, apart, first].map(|all| all.iter().collect::<Vec<_>>());
+    let start = "t/";
+    Sorts { start, any: &any, except: &except, apart: &apart, first: &first, taken, any_case: false }
+        .samples()
+}
+
+/// What tells a string apart.
+fn sort(text: &str, apart: &[Pattern], first: &[Pattern]) -> (Vec<bool>, Option<usize>) {
+    let apart = apart.iter().map(|pattern| pattern.matches(text)).collect();
+    (apart, first.iter().position(|line| line.matches(&text["t/".len()..])))
+}
+
+fn is_asked_for(text: &str, any: &[Pattern], except: &[Pattern]) -> bool {
+    let takes = |all: &[Pattern]| all.iter().any(|pattern| pattern.matches(text));
+    text.len() > 2 && text.starts_with("t/") && !text[2..].contains('/') && takes(any) && !takes(except)
+}
+
+fn over_whole() -> impl Strategy<Value = Vec<Pattern>> {
+    let step = prop_oneof!["[ab]", Just("*".to_owned()), Just("?".to_owned()), Just("t/".to_owned())];
+    let text = proptest::collection::vec(step, 1..5).prop_map(|steps| steps.concat());
+    proptest::collection::vec(text.prop_map(|text| Pattern::parse(&text).unwrap()), 0..3)
+}
+
+proptest! {
+    /// Whatever short string is tried: one of its sort was found, and what was found is asked for.
+    #[test]
+    fn no_sort_is_missed(
+        any in over_whole(),
+        except in over_whole(),
+        apart in over_whole(),
+        first in over_whole(),
+        taken in proptest::collection::hash_set("t/[ab]{1,3}", 0..6),
+    ) {
+        let taken: FxHashSet<String> = taken.into_iter().collect();
+        let found = samples(&any, &except, &apart, &first, &taken);
+        prop_assert!(found.complete);
+        let told: BTreeSet<_> = found.strings.iter().map(|(text, _)| sort(text, &apart, &first)).collect();
+        prop_assert_eq!(told.len(), found.strings.len(), "one of each: {:?}", found.strings);
+        for (text, line) in &found.strings {
+            prop_assert!(is_asked_for(text, &any, &except) && !taken.contains(text), "{}", text);
+            prop_assert_eq!(*line, sort(text, &apart, &first).1);
+        }
+        let mut all = vec!["t/".to_owned()];
+        for _ in 0..5 {
+            all = all.iter().flat_map(|text| ["a", "b", "t", "c"].map(|letter| format!("{text}{letter}"))).collect();
+            for text in all.iter().filter(|text| is_asked_for(text, &any, &except) && !taken.contains(*text)) {
+                prop_assert!(told.contains(&sort(text, &apart, &first)), "nothing stands for {}", text);
+            }
+        }
     }
 }

@@ -98,9 +98,9 @@ impl Catalogue {
         line < self.lines.len() && line >= self.lines.len() - self.common
     }
 
-    /// The lines about a service, in order.
-    pub(crate) fn of_service(&self, service: &str, any_case: bool) -> impl Iterator<Item = &Line> {
-        self.lines.iter().filter(move |line| matches(&line.service, service, any_case))
+    /// The lines about a service, in order, each with its place.
+    pub(crate) fn of_service(&self, service: &str, any_case: bool) -> impl Iterator<Item = (usize, &Line)> {
+        self.lines.iter().enumerate().filter(move |(_, line)| matches(&line.service, service, any_case))
     }
 }
 

@@ -27,6 +27,7 @@ use crate::pattern::Pattern;
 
 pub use becoming::Becoming;
 pub use catalogue::Catalogue;
+pub(crate) use catalogue::Line;
 pub use condition::{Context, Facts, Known};
 pub(crate) use condition::{is_in, is_internet, is_private};
 pub use decide::{New, On, Question};
@@ -95,6 +96,7 @@ pub struct Access<'e> {
     /// Of all others that something admits by name.
     profiles_of_others: FxHashMap<Principal, OnceLock<profile::Profile>>,
     picks: Box<[picks::Pick]>,
+    by_start: picks::ByStart,
     takings: taking::Takings,
     /// The identities whose trust names somebody.
     trusting: by::By<Principal, IdentityId>,
@@ -158,6 +160,7 @@ impl<'e> Access<'e> {
             profiles_of_identities: slots(estate.count::<IdentityId>()),
             profiles_of_users: slots(estate.count::<UserId>()),
             picks: picks::picks(estate),
+            by_start: picks::ByStart::new(estate),
             catalogue: Catalogue::new(estate),
             some_ignore_case,
             invoke: Action::default(),

@@ -7,8 +7,12 @@
 
 use std::sync::{Arc, OnceLock};
 
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
 use super::{Access, On};
 use crate::estate::{ActionsId, Estate, Id, ResourcesId, Selection, Thing};
+use crate::pattern::lower;
 
 /// An action, with the choices of actions that pick it.
 #[derive(Debug, Default)]
@@ -42,6 +46,36 @@ impl Action {
     /// Whether a choice picks the action in every account.
     pub(crate) fn is_picked_in_either_case(&self, actions: ActionsId) -> bool {
         self.is_picked_by(actions, false) && self.is_picked_by(actions, true)
+    }
+}
+
+/// Choices of actions by what their patterns begin with before the first wildcard, in small letters: an action is
+/// picked by none but those that begin as it does.
+#[derive(Debug)]
+pub(super) struct ByStart(FxHashMap<Box<str>, SmallVec<[ActionsId; 1]>>);
+
+impl ByStart {
+    pub(super) fn new(estate: &Estate) -> Self {
+        let mut by_start: FxHashMap<Box<str>, SmallVec<[ActionsId; 1]>> = FxHashMap::default();
+        for (id, selection) in estate.all_actions_picked() {
+            for pattern in selection.any() {
+                let start: String = estate.pattern(*pattern).literal_start().chars().map(lower).collect();
+                let choices = by_start.entry(start.into()).or_default();
+                if choices.last() != Some(&id) {
+                    choices.push(id);
+                }
+            }
+        }
+        Self(by_start)
+    }
+
+    /// The choices that begin as an action does; one may come several times.
+    fn that_may_pick(&self, action: &str) -> impl Iterator<Item = ActionsId> {
+        let text: String = action.chars().map(lower).collect();
+        let ends = text.char_indices().map(|(at, _)| at).chain([text.len()]);
+        let starts: SmallVec<[&SmallVec<[ActionsId; 1]>; 8]> =
+            ends.filter_map(|end| self.0.get(&text[..end])).collect();
+        starts.into_iter().flatten().copied()
     }
 }
 
@@ -124,7 +158,8 @@ impl Access<'_> {
     pub(super) fn prepare(&self, text: &str) -> Action {
         let mut exact = vec![0; self.estate.all_actions_picked().len().div_ceil(64)].into_boxed_slice();
         let mut any_case = self.some_ignore_case.then(|| exact.clone());
-        for (id, selection) in self.estate.all_actions_picked() {
+        for id in self.by_start.that_may_pick(text) {
+            let selection = self.estate.actions_picked(id);
             let bit = 1 << (id.index() % 64);
             if self.selects(selection, text, false) {
                 exact[id.index() / 64] |= bit;

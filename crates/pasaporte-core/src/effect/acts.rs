@@ -9,9 +9,9 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Effects, ServiceId};
-use crate::access::{Action, Holders};
+use crate::access::{Action, Holders, Line};
 use crate::estate::{ActionClass, ActionsId, PatternId, Principal, Thing};
-use crate::pattern::{Pattern, samples};
+use crate::pattern::{Pattern, Sorts};
 
 /// The service of actions that are done to anything: those on access.
 pub const ACCESS: &str = "access";
@@ -96,49 +96,80 @@ impl Effects<'_> {
         let name = self.service_name(service);
         let start = format!("{name}/");
         let own = estate.actions_picked(actions);
+        let begin_so = |ids: &[PatternId]| self.that_begin(ids, &start, any_case);
+        let (named, any) = begin_so(own.any());
+        if named.is_empty() && any.is_empty() {
+            return Acts { all: Box::default(), complete: true };
+        }
         let others = self.others(others);
-        let choices = std::iter::once(own).chain(others.iter().map(|id| estate.actions_picked(*id)));
-        let mut patterns: Vec<PatternId> =
-            choices.flat_map(|choice| choice.any().iter().chain(choice.except())).copied().collect();
-        patterns.sort_unstable();
-        patterns.dedup();
-        let all = patterns.iter().map(|id| estate.pattern(*id));
-        let (named, wild): (Vec<&Pattern>, Vec<&Pattern>) = all
-            .filter(|pattern| may_begin(pattern, &start, any_case))
-            .partition(|it| it.as_literal().is_some());
-        let lines: Vec<&Pattern> =
-            self.catalogue().of_service(&name, any_case).map(|line| &line.operation).collect();
-        let (listed, first): (Vec<&Pattern>, Vec<&Pattern>) =
-            lines.into_iter().partition(|line| line.as_literal().is_some());
-        let said: FxHashSet<String> =
-            named.into_iter().filter_map(Pattern::as_literal).map(str::to_owned).collect();
+        let others = others.iter().map(|id| estate.actions_picked(*id));
+        let mut others: Vec<PatternId> =
+            others.flat_map(|choice| choice.any().iter().chain(choice.except())).copied().collect();
+        others.sort_unstable();
+        others.dedup();
+        let ((named_not, except), (named_apart, apart)) = (begin_so(own.except()), begin_so(&others));
+        let named = named.into_iter().chain(named_not).chain(named_apart);
+        let lines = self.catalogue().of_service(&name, any_case);
+        let (listed, wild): (Vec<(usize, &Line)>, _) =
+            lines.partition(|(_, line)| line.operation.as_literal().is_some());
+        let first: Vec<&Pattern> = wild.iter().map(|(_, line)| &line.operation).collect();
+        let said: FxHashSet<String> = named.filter_map(Pattern::as_literal).map(str::to_owned).collect();
         let mut strings = said.clone();
-        strings
-            .extend(listed.into_iter().filter_map(Pattern::as_literal).map(|text| format!("{start}{text}")));
-        // An operation has no slash: what looks as if it had one is a service that nobody has.
-        let is_action = |text: &String| text.len() > start.len() && !text[start.len()..].contains('/');
-        let is_taken = |text: &String| is_action(text) && self.selects(own, text, any_case);
-        let mut complete = true;
+        let listed = listed.into_iter().filter_map(|(_, line)| line.operation.as_literal());
+        strings.extend(listed.map(|operation| format!("{start}{operation}")));
+        let is_taken = |text: &str| is_action(text) && self.selects(own, text, any_case);
         let mut acts: Vec<Act> = Vec::new();
-        let mut add = |text: &str, is_wild: bool| {
-            let line = self.catalogue().line(text, any_case);
+        let mut add = |text: &str, line: Option<(usize, ActionClass)>, is_wild: bool| {
             let class = line.map(|(_, class)| class);
             let line = line.map_or(usize::MAX, |(at, _)| at);
             let is_common = !is_wild && !said.contains(text) && self.catalogue().is_common(line);
             acts.push(Act { action: self.action(text), class, is_wild, is_common, line });
         };
-        let open = own.any().iter().any(|id| wild.contains(&estate.pattern(*id)));
-        if open {
-            let found = samples(&start, &wild, &first, &strings, any_case);
-            complete = found.complete;
-            found.strings.iter().filter(|text| is_taken(text)).for_each(|text| add(text, true));
+        let sorts = Sorts {
+            start: &start,
+            any: &any,
+            except: &except,
+            apart: &apart,
+            first: &first,
+            taken: &strings,
+            any_case,
+        };
+        let found = sorts.samples();
+        for (text, first) in &found.strings {
+            let line = first.map(|at| (wild[at].0, wild[at].1.class));
+            add(text, line, true);
         }
-        strings.iter().filter(|text| is_taken(text)).for_each(|text| add(text, false));
+        for text in strings.iter().filter(|text| is_taken(text)) {
+            add(text, self.catalogue().line(text, any_case), false);
+        }
         acts.sort_by(|one, other| one.order().cmp(&other.order()));
-        if !complete {
+        if !found.complete {
             self.unbounded.lock().expect("nobody panics while holding it").insert(name);
         }
-        Acts { all: acts.into(), complete }
+        Acts { all: acts.into(), complete: found.complete }
+    }
+
+    /// Those that name an action of a service in full, and those that leave something open, of the patterns that may
+    /// match one.
+    fn that_begin(&self, ids: &[PatternId], start: &str, any_case: bool) -> (Vec<&Pattern>, Vec<&Pattern>) {
+        let all = ids.iter().map(|id| self.estate().pattern(*id));
+        all.filter(|it| may_begin(it, start, any_case)).partition(|it| it.as_literal().is_some())
+    }
+
+    /// Whether a choice has any action of a service.
+    pub(crate) fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
+        let start = format!("{}/", self.service_name(service));
+        let own = self.estate().actions_picked(actions);
+        self.cases().any(|any_case| {
+            let (named, any) = self.that_begin(own.any(), &start, any_case);
+            let mut named = named.into_iter().filter_map(Pattern::as_literal);
+            let (not, except) = self.that_begin(own.except(), &start, any_case);
+            let taken = not.into_iter().filter_map(Pattern::as_literal).map(str::to_owned).collect();
+            let (start, any, except, taken) = (start.as_str(), &any[..], &except[..], &taken);
+            let one = Sorts { start, any, except, apart: &[], first: &[], taken, any_case };
+            named.any(|text| is_action(text) && self.selects(own, text, any_case))
+                || !one.samples().strings.is_empty()
+        })
     }
 
     /// Whether a choice has an action of class write of a service.
@@ -191,6 +222,11 @@ impl Effects<'_> {
         all.sort_unstable();
         all
     }
+}
+
+/// Whether a text is an action: a service, a slash, and an operation, which has none.
+fn is_action(text: &str) -> bool {
+    text.split_once('/').is_some_and(|(_, operation)| !operation.is_empty() && !operation.contains('/'))
 }
 
 /// Whether a pattern may match something that begins like that.

@@ -147,12 +147,6 @@ impl Effects<'_> {
         self.answer_on(who, &self.action(action), On::There(on), &given)
     }
 
-    /// Whether a choice has any action of a service.
-    pub(crate) fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
-        let acts = |any_case| self.acts(actions, service, Others::default(), any_case);
-        self.cases().any(|any_case| !acts(any_case).all.is_empty())
-    }
-
     fn breadth(&self, road: &Road, every: &Action, service: Option<&str>) -> Option<Breadth> {
         let statement = self.estate().statement(road.statement);
         if !every.may_be_picked_by(statement.actions) {

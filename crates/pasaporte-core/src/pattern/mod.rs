@@ -4,10 +4,12 @@
 //! is. A pattern matches whole strings. Sets of patterns are compared exactly, in [`search`].
 
 mod search;
+mod sorts;
 
 use thiserror::Error;
 
-pub use search::{Found, Samples, covers, find, overlaps, samples};
+pub use search::{Found, covers, find, overlaps};
+pub use sorts::{Samples, Sorts};
 
 /// Longest pattern that is accepted, in characters.
 pub const LONGEST_PATTERN: usize = 10_000;

@@ -18,7 +18,7 @@ use smallvec::SmallVec;
 use super::{Pattern, Step, lower};
 
 /// Bound on the work of one search, in words of state touched.
-const MOST_WORK: usize = 1_000_000;
+pub(super) const MOST_WORK: usize = 1_000_000;
 
 /// What a search came to.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -92,7 +92,16 @@ fn prune<'p>(required: &[&[&'p Pattern]], any_case: bool) -> Vec<Vec<&'p Pattern
 
 /// Whether two patterns may match a common string, by what they begin with.
 fn may_meet(left: &Pattern, right: &Pattern, any_case: bool) -> bool {
-    for pair in left.steps().zip(right.steps()) {
+    agree(left.steps(), right.steps(), any_case)
+}
+
+/// Whether there is nothing in steps that stand side by side, up to a run, that no string can do both.
+pub(super) fn agree(
+    left: impl Iterator<Item = Step>,
+    right: impl Iterator<Item = Step>,
+    any_case: bool,
+) -> bool {
+    for pair in left.zip(right) {
         match pair {
             (Step::One(one), Step::One(other)) => {
                 if one != other && !(any_case && lower(one) == lower(other)) {
@@ -124,23 +133,23 @@ fn try_literals(groups: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -
 
 /// Sets of positions as bits, those of all patterns end to end: a pattern of n steps has n + 1 positions, the
 /// last of which is its end.
-type Bits = SmallVec<[u64; 4]>;
+pub(super) type Bits = SmallVec<[u64; 4]>;
 
-struct Search {
-    words: usize,
+pub(super) struct Search {
+    pub(super) words: usize,
     /// Each letter, with the positions that it leads on from.
-    letters: Vec<(char, Bits)>,
+    pub(super) letters: Vec<(char, Bits)>,
     /// Positions of runs: they stay on any letter, and may be passed over.
     runs: Bits,
     /// For each required group, all its positions and its ends.
     groups: Vec<(Bits, Bits)>,
     /// The ends of excluded patterns.
     excluded: Bits,
-    start: Bits,
+    pub(super) start: Bits,
 }
 
 impl Search {
-    fn new(required: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -> Self {
+    pub(super) fn new(required: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -> Self {
         let steps = |pattern: &&Pattern| pattern.steps().collect::<Vec<Step>>();
         let groups: Vec<Vec<Vec<Step>>> =
             required.iter().map(|group| group.iter().map(steps).collect()).collect();
@@ -233,7 +242,7 @@ impl Search {
     }
 
     /// The positions after a letter that leads on from some: one further from those, and where runs are.
-    fn step(&self, state: &Bits, from: &Bits) -> Bits {
+    pub(super) fn step(&self, state: &Bits, from: &Bits) -> Bits {
         let mut carry = 0;
         let mut next = Bits::with_capacity(self.words);
         for word in 0..self.words {
@@ -245,7 +254,7 @@ impl Search {
     }
 
     /// The same and the positions behind runs, which may be empty. No run follows another.
-    fn past_runs(&self, mut state: Bits) -> Bits {
+    pub(super) fn past_runs(&self, mut state: Bits) -> Bits {
         let mut carry = 0;
         for word in 0..self.words {
             let on = state[word] & self.runs[word];
@@ -256,162 +265,35 @@ impl Search {
     }
 
     /// Whether every required group can still match something.
-    fn is_alive(&self, state: &Bits) -> bool {
+    pub(super) fn is_alive(&self, state: &Bits) -> bool {
         self.groups.iter().all(|(positions, _)| meet(state, positions))
     }
 
     /// The positions that a letter leads on from.
-    fn letter(&self, letter: char) -> &Bits {
+    pub(super) fn letter(&self, letter: char) -> &Bits {
         let (other, named) = self.letters.split_last().expect("there is a letter that no pattern names");
         let at = named.binary_search_by_key(&letter, |(named, _)| *named);
         at.map_or(&other.1, |at| &named[at].1)
     }
 
-    fn accepts(&self, state: &Bits) -> bool {
+    pub(super) fn accepts(&self, state: &Bits) -> bool {
         self.groups.iter().all(|(_, ends)| meet(state, ends)) && !meet(state, &self.excluded)
     }
 }
 
-/// Strings that stand for all of some, and whether they really stand for all: if the bound on work was hit first,
-/// there may be more.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Samples {
-    /// One of each sort, none of them longer than it needs to be.
-    pub strings: Vec<String>,
-    /// Whether there is no other sort.
-    pub complete: bool,
-}
-
-/// One string of each sort among those that begin with `start` and go on without another slash: strings are of one sort
-/// where the same patterns of `whole` match them, and the same pattern of `first` is the first that matches what follows
-/// `start`.
-/// None of the strings is one of `taken`, which are told apart by themselves.
-#[allow(clippy::implicit_hasher, reason = "one hasher is used throughout")]
-pub fn samples(
-    start: &str,
-    whole: &[&Pattern],
-    first: &[&Pattern],
-    taken: &FxHashSet<String>,
-    any_case: bool,
-) -> Samples {
-    let all: Vec<&Pattern> = whole.iter().chain(first).copied().collect();
-    let search = Search::new(&[], &all, any_case);
-    let spans = Span::of(&all);
-    let (whole, first) = spans.split_at(whole.len());
-    let mut here = search.start.clone();
-    for letter in start.chars() {
-        here = search.step(&here, search.letter(if any_case { lower(letter) } else { letter }));
-    }
-    // What follows the start is matched from its own beginning.
-    for span in first {
-        span.clear(&mut here);
-    }
-    for span in first {
-        set(&mut here, span.start);
-    }
-    let here = search.past_runs(here);
-    let mut found: FxHashSet<(Bits, usize)> = FxHashSet::default();
-    let mut samples = Samples { strings: Vec::new(), complete: true };
-    let mut seen: FxHashSet<Bits> = FxHashSet::from_iter([here.clone()]);
-    let mut reached: Vec<(Bits, usize, char)> = vec![(here, 0, '\0')];
-    let advance = |state: &Bits, from: &Bits| {
-        let mut next = search.step(state, from);
-        for span in whole {
-            span.settle(&mut next);
-        }
-        if let Some(decided) = first.iter().position(|span| span.is_settled(&next)) {
-            first[decided].settle(&mut next);
-            first[decided + 1..].iter().for_each(|span| span.clear(&mut next));
-        }
-        next
-    };
-    let (mut at, mut work) = (0, 0);
-    while at < reached.len() {
-        // The letter that no pattern names comes first, so that a string says no more than it must.
-        for (letter, from) in search.letters.iter().rev().filter(|(letter, _)| *letter != '/') {
-            work += search.words + 1;
-            if work > MOST_WORK {
-                samples.complete = false;
-                return samples;
-            }
-            let next = advance(&reached[at].0, from);
-            // What was reached before, but only by nothing or by a string that is taken, may be of a sort of its own.
-            let mut sort = Bits::from_elem(0, search.words);
-            whole.iter().filter(|span| has(&next, span.end)).for_each(|span| set(&mut sort, span.end));
-            let line = first.iter().position(|span| has(&next, span.end)).unwrap_or(usize::MAX);
-            if !found.contains(&(sort.clone(), line)) {
-                let mut string = format!("{start}{}", spell(&reached, at, *letter));
-                // One that is taken may go on by the same letter and be of the same sort.
-                while taken.contains(&string) && advance(&next, from) == next {
-                    string.push(*letter);
-                }
-                if !taken.contains(&string) {
-                    found.insert((sort, line));
-                    samples.strings.push(string);
-                }
-            }
-            if seen.insert(next.clone()) {
-                reached.push((next, at, *letter));
-            }
-        }
-        at += 1;
-    }
-    samples
-}
-
-/// Where the positions of a pattern stand among those of all.
-struct Span {
-    start: usize,
-    end: usize,
-    /// The position of a run at the end: once there, whatever follows matches.
-    settled: Option<usize>,
-}
-
-impl Span {
-    fn of(all: &[&Pattern]) -> Vec<Self> {
-        let mut start = 0;
-        let span = |pattern: &&Pattern| {
-            let steps: Vec<Step> = pattern.steps().collect();
-            let end = start + steps.len();
-            let settled = (steps.last() == Some(&Step::Run)).then(|| end - 1);
-            let span = Self { start, end, settled };
-            start = end + 1;
-            span
-        };
-        all.iter().map(span).collect()
-    }
-
-    fn is_settled(&self, state: &Bits) -> bool {
-        self.settled.is_some_and(|position| has(state, position))
-    }
-
-    /// Forgets all but that it is settled, where it is.
-    fn settle(&self, state: &mut Bits) {
-        if let Some(position) = self.settled.filter(|position| has(state, *position)) {
-            self.clear(state);
-            set(state, position);
-            set(state, self.end);
-        }
-    }
-
-    fn clear(&self, state: &mut Bits) {
-        (self.start..=self.end).for_each(|position| state[position / 64] &= !(1 << (position % 64)));
-    }
-}
-
-fn has(bits: &Bits, position: usize) -> bool {
+pub(super) fn has(bits: &Bits, position: usize) -> bool {
     bits[position / 64] & (1 << (position % 64)) != 0
 }
 
-fn set(bits: &mut Bits, position: usize) {
+pub(super) fn set(bits: &mut Bits, position: usize) {
     bits[position / 64] |= 1 << (position % 64);
 }
 
-fn meet(one: &Bits, other: &Bits) -> bool {
+pub(super) fn meet(one: &Bits, other: &Bits) -> bool {
     one.iter().zip(other).any(|(one, other)| one & other != 0)
 }
 
-fn spell(reached: &[(Bits, usize, char)], from: usize, last: char) -> String {
+pub(super) fn spell(reached: &[(Bits, usize, char)], from: usize, last: char) -> String {
     let mut letters = vec![last];
     let mut at = from;
     while at != 0 {
