@@ -10,8 +10,8 @@ use rustc_hash::FxHashMap;
 use super::acts::{Others, may_begin};
 use super::opposed::Opposes;
 use super::{Act, Effects, Road, ServiceId};
-use crate::access::{Action, Answer, New, On, Truth, Verdict};
-use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Sensitivity, Thing};
+use crate::access::{Action, Answer, New, On, Verdict};
+use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Thing};
 use crate::pattern::Pattern;
 
 /// Somebody who holds what a grant gives, for all who are like them.
@@ -33,7 +33,7 @@ pub enum Wide {
 }
 
 impl Wide {
-    fn on(&self) -> On<'_> {
+    pub(super) fn on(&self) -> On<'_> {
         match self {
             Self::There(thing) => On::There(*thing),
             Self::New(new) => On::New(new),
@@ -398,128 +398,5 @@ impl Effects<'_> {
             }
         }
         best
-    }
-
-    /// The actions of a service that a road gives on something, each in words.
-    pub fn actions_given(&self, who: Principal, road: &Road, service: ServiceId, on: &Wide) -> Vec<String> {
-        let opposition = self.opposition(who);
-        let others = self.others_on(opposition.as_deref(), None);
-        let actions = self.estate().statement(road.statement).actions;
-        let acts = self.acts(actions, service, others, self.any_case_on(on.on()));
-        let given = acts.all.iter().filter(|act| self.gives(who, road, &act.action, on.on()) != Verdict::No);
-        let mut all: Vec<String> = given.map(super::action_in_words).collect();
-        all.sort_unstable();
-        all.dedup();
-        all
-    }
-
-    /// Whether an action may be done to anything confidential of a service that a road takes.
-    pub(crate) fn reaches_confidential(
-        &self,
-        who: Principal,
-        road: &Road,
-        service: ServiceId,
-        action: &Action,
-    ) -> bool {
-        let resources = self.estate().statement(road.statement).resources;
-        let reachable = self.reachable(who, road.name(), resources, road.at);
-        let [own, foreign, ..] = reachable.parts_by_sensitivity();
-        let mut confidential = own.iter().chain(foreign).map(|id| Thing::Resource(*id));
-        confidential.any(|thing| {
-            self.service_of(thing) == service
-                && self.is_confidential(thing)
-                && self.gives(who, road, action, On::There(thing)) != Verdict::No
-        })
-    }
-
-    /// Whether a thing is confidential.
-    pub(crate) fn is_confidential(&self, thing: Thing) -> bool {
-        let Thing::Resource(id) = thing else { return false };
-        self.estate().get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
-    }
-
-    /// Of the declared things of a service that a road takes: how many an action may be done to and how many of those
-    /// are confidential, and those to which it may not.
-    pub fn counted(
-        &self,
-        who: Principal,
-        road: &Road,
-        service: ServiceId,
-        action: &Action,
-    ) -> (usize, usize, Vec<String>) {
-        let estate = self.estate();
-        let name = self.service_name(service);
-        let resources = estate.statement(road.statement).resources;
-        let opposes = self.opposes(self.opposition(who).as_deref(), action);
-        let plainly = self.is_plain(road) && opposes == Opposes::Never && self.denied().is_empty();
-        if plainly && self.has_no_exceptions(resources) && self.counts_by_parts(who, road) {
-            let (count, confidential) = self.count_plainly(who, road, service);
-            return (count, confidential, Vec::new());
-        }
-        let (mut count, mut confidential, mut but) = (0, 0, Vec::new());
-        // Where nothing but its conditions bears on what the road gives, there is nothing to ask.
-        let opposition = self.opposition(who);
-        let alike = self.holds_alike(who, road).is_some_and(|holds| holds != Truth::False);
-        let free = alike && self.bounded(opposition.as_deref(), action) == Opposes::Never;
-        let home = self.home(who);
-        let is_free = |thing: Thing| {
-            free && self.takes(resources, thing)
-                && action.is_picked_by(self.estate().statement(road.statement).actions, self.any_case(thing))
-                && self.nothing_bears_on(who, home, opposition.as_deref(), action, thing)
-        };
-        for thing in self.things_at_places(who, road, &name) {
-            if !is_free(thing) && self.gives(who, road, action, On::There(thing)) == Verdict::No {
-                but.push(estate.label(thing));
-                continue;
-            }
-            count += 1;
-            confidential += usize::from(self.is_confidential(thing));
-        }
-        but.sort_unstable();
-        (count, confidential, but)
-    }
-
-    /// Whether all that a road takes where its holder may get at things may be done, without asking of each: its account
-    /// is known, and what is of others needs no side of theirs.
-    pub(crate) fn counts_by_parts(&self, who: Principal, road: &Road) -> bool {
-        let resources = self.estate().statement(road.statement).resources;
-        let is_known = match who {
-            Principal::Outside(_) => false,
-            Principal::Account(id) => self.estate().get(id).is_some(),
-            who => !matches!(self.home(who), Some(AccountOf::Unknown | AccountOf::Unnamed)),
-        };
-        is_known && self.only(resources).is_none() && !self.accounts_are_unknown()
-    }
-
-    /// How many things of a service a road takes that nothing opposes, and how many of them are confidential.
-    fn count_plainly(&self, who: Principal, road: &Road, service: ServiceId) -> (usize, usize) {
-        let resources = self.estate().statement(road.statement).resources;
-        if Self::is_of_people(service) {
-            let places = self.places(who, road).into_iter();
-            return (places.map(|place| self.things_of(service, place).len()).sum(), 0);
-        }
-        let name = self.service_name(service);
-        let kind = self.estate().name(&name);
-        let of_kind = |taken: &crate::access::Taken| {
-            taken.of_kind(kind).map_or((0, 0), |of| (of.count, of.confidential))
-        };
-        self.taken_parts(who, road.name(), resources, road.at)
-            .iter()
-            .map(|taken| of_kind(taken))
-            .fold((0, 0), |(all, secret), (more, of_them)| (all + more, secret + of_them))
-    }
-
-    /// The declared things of a kind where a road's holder may get at things.
-    pub(crate) fn things_at_places(&self, who: Principal, road: &Road, kind: &str) -> Vec<Thing> {
-        let service = self.service(kind);
-        let mut all: Vec<Thing> = Vec::new();
-        for place in self.places(who, road) {
-            all.extend(self.things_of(service, place));
-            if !Self::is_of_people(service) {
-                let here = self.resources_at(place).map(Thing::Resource);
-                all.extend(here.filter(|thing| self.service_of(*thing) == service));
-            }
-        }
-        all
     }
 }

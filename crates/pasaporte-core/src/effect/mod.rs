@@ -8,6 +8,7 @@
 mod acts;
 mod along;
 mod breadth;
+mod counted;
 mod fresh;
 mod harm;
 mod opposed;
@@ -32,6 +33,7 @@ use crate::estate::{
 pub(crate) use acts::Others;
 pub use acts::{ACCESS, Act, Acts};
 pub use breadth::{Bearer, Breadth, Wide};
+pub use counted::{Counted, Given};
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
 pub(crate) use roads::Named;

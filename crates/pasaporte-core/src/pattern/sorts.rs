@@ -68,8 +68,8 @@ impl Sorts<'_> {
     /// One of each sort by a walk along all patterns, unless that is much work: where many of them overlap, it is as
     /// much as all ways of having matched parts of them.
     fn at_once(&self) -> Option<Samples> {
-        let (strings, _) = self.walk(Wanted::All, MOST_AT_ONCE)?;
-        Some(Samples { strings, complete: true })
+        let found = self.walk(Wanted::All, MOST_AT_ONCE)?;
+        Some(Samples { strings: found.strings, complete: true })
     }
 
     /// The same for one line after the other, each walk along no more of the lines before it than come between.
@@ -82,14 +82,13 @@ impl Sorts<'_> {
                 let places: Vec<usize> = between.iter().copied().chain(line).collect();
                 let first: Vec<&Pattern> = places.iter().map(|at| self.first[*at]).collect();
                 let wanted = line.map(|_| places.len() - 1);
-                let Some((found, worked)) = Sorts { first: &first, ..*self }.walk(Wanted::Line(wanted), left)
-                else {
+                let Some(found) = Sorts { first: &first, ..*self }.walk(Wanted::Line(wanted), left) else {
                     samples.complete = false;
                     return samples;
                 };
-                left -= worked;
+                left -= found.work;
                 let (mut strings, mut nearer) = (Vec::new(), Vec::new());
-                for (string, _) in found.into_iter().filter(|(_, at)| *at == wanted) {
+                for (string, _) in found.strings.into_iter().filter(|(_, at)| *at == wanted) {
                     match self.first_line(&string) {
                         first if first == line => strings.push((string, line)),
                         first => nearer.extend(first),
@@ -107,7 +106,7 @@ impl Sorts<'_> {
 
     /// A walk along all patterns: one of each sort, and how much work it was, if that was within bounds. Those that are
     /// taken are left out as they come.
-    fn walk(&self, wanted: Wanted, most: usize) -> Option<(Vec<(String, Option<usize>)>, usize)> {
+    fn walk(&self, wanted: Wanted, most: usize) -> Option<Walked> {
         let mut taken: Vec<Pattern> = Vec::new();
         let mut work = 0;
         loop {
@@ -116,7 +115,7 @@ impl Sorts<'_> {
             let found = Walk::new(&asked).run(wanted, most - work)?;
             work += found.work;
             if found.taken.is_empty() {
-                return Some((found.strings, work));
+                return Some(Walked { work, ..found });
             }
             taken.extend(found.taken.iter().map(|text| Pattern::literal(text)));
         }

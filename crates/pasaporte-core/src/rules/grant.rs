@@ -9,7 +9,7 @@ use super::finding::{Cause, Raised, Raising};
 use super::words::{canonical, exposed, listed, place, selection};
 use super::{Audit, Harm, Impact, Rule, Sureness, Told};
 use crate::access::{Action, Verdict};
-use crate::effect::{Act, Breadth, Road, ServiceId, Wide};
+use crate::effect::{Act, Breadth, Given, Road, ServiceId, Wide};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
     ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Name, Principal,
@@ -63,7 +63,8 @@ fn any_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
             let actions = but("every action".to_owned(), &breadth.but);
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
-            format!("{holder} may do {actions} on {resources} {}.", broad.source(audit))
+            let short = broad.falls_short(audit, known_services(audit).map(|service| (service, &breadth)));
+            format!("{holder} may do {actions} on {resources} {}.{short}", broad.source(audit))
         });
     }
 }
@@ -90,17 +91,16 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let best = whole.iter().map(|(_, breadth)| breadth).max_by_key(|breadth| breadth.verdict);
         let Some(broad) = best.map(|best| Broad::new(road, grant, best)) else { continue };
         whole.retain(|(_, breadth)| breadth.verdict == broad.verdict);
-        let whole: Box<[(Arc<str>, Vec<String>)]> =
-            whole.into_iter().map(|(service, breadth)| (service, breadth.but)).collect();
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
             let services: Vec<String> =
-                whole.iter().map(|(service, without)| but(service.to_string(), without)).collect();
-            format!(
-                "{holder} may do every action of {} on {resources} {}.",
-                listed(&services),
-                broad.source(audit)
-            )
+                whole.iter().map(|(service, breadth)| but(service.to_string(), &breadth.but)).collect();
+            let short = broad.falls_short(
+                audit,
+                whole.iter().map(|(service, breadth)| (audit.effects().service(service), breadth)),
+            );
+            let (services, source) = (listed(&services), broad.source(audit));
+            format!("{holder} may do every action of {services} on {resources} {source}.{short}")
         });
     }
 }
@@ -120,8 +120,7 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let mut reached: Vec<(Verdict, Reached, bool)> = Vec::new();
         for &service in covered.iter() {
             let Some((breadth, act)) = wide_reach(audit, &road, service) else { continue };
-            let it =
-                Reached { service, holder: breadth.holder, within: breadth.within(), action: act.action };
+            let it = Reached { service, holder: breadth.holder, within: breadth.within() };
             reached.push((breadth.verdict, it, act.class.is_some()));
             if best.as_ref().is_none_or(|known| breadth.verdict >= known.verdict) {
                 best = Some(breadth);
@@ -164,7 +163,6 @@ struct Reached {
     service: ServiceId,
     holder: Principal,
     within: Option<Thing>,
-    action: Arc<Action>,
 }
 
 impl Broad {
@@ -173,12 +171,12 @@ impl Broad {
         let (mut count, mut confidential) = (0, 0);
         let (mut exceptions, mut actions) = (Vec::new(), BTreeSet::new());
         for it in reached {
-            let (some, secret, but) = effects.counted(it.holder, &self.road, it.service, &it.action);
-            count += some;
-            confidential += secret;
-            exceptions.extend(but);
-            let new = effects.fresh_thing(&effects.service_name(it.service), it.within);
-            actions.extend(effects.actions_given(it.holder, &self.road, it.service, &Wide::New(new)));
+            let new = Wide::New(effects.fresh_thing(&effects.service_name(it.service), it.within));
+            let counted = effects.counted(it.holder, &self.road, it.service, Given::AllOn(&new));
+            count += counted.count;
+            confidential += counted.confidential;
+            exceptions.extend(counted.but);
+            actions.extend(effects.actions_given(it.holder, &self.road, it.service, &new));
         }
         let names: Vec<String> =
             reached.iter().map(|it| effects.service_name(it.service).to_string()).collect();
@@ -194,6 +192,13 @@ impl Broad {
             self.source(audit),
         )
     }
+}
+
+/// The services of which something is in the estate, and that of access.
+fn known_services(audit: &Audit<'_>) -> impl Iterator<Item = ServiceId> {
+    let kinds = kinds_in(audit).into_iter().map(|name| audit.effects().service(audit.estate().text(name)));
+    let own = OWN_KINDS.into_iter().chain([crate::effect::ACCESS]);
+    kinds.chain(own.map(|kind| audit.effects().service(kind)))
 }
 
 /// Kinds of things that have sections of their own, and are acted on.
@@ -391,6 +396,19 @@ impl Broad {
         let resources = selection(estate, estate.resources_picked(statement(audit, &self.road).resources));
         let resources = if resources == "*" { "everything".to_owned() } else { resources };
         format!("{resources} {}", place(estate, self.grant(audit)))
+    }
+
+    /// " Not all of it on table:bookings.", where something there stands against it.
+    fn falls_short<'b>(
+        &self,
+        audit: &Audit<'_>,
+        services: impl Iterator<Item = (ServiceId, &'b Breadth)>,
+    ) -> String {
+        let short = services.flat_map(|(service, breadth)| {
+            audit.effects().falls_short_on(breadth.holder, &self.road, service, &breadth.on)
+        });
+        let short: Vec<String> = short.collect::<BTreeSet<String>>().into_iter().collect();
+        if short.is_empty() { String::new() } else { format!(" Not all of it on {}.", listed(&short)) }
     }
 
     fn raise(

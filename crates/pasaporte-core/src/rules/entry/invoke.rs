@@ -2,7 +2,7 @@
 
 use super::{at_grounds, at_identity, depending, running, with_what};
 use crate::access::{Answer, Question, Verdict};
-use crate::effect::{Act, action_in_words};
+use crate::effect::{Act, Counted, Given, action_in_words};
 use crate::entry::{Because, Caller, Exposed, Exposure};
 use crate::estate::{ActionClass, Attribute, FunctionId, Id, Principal, Thing};
 use crate::rules::finding::{Cause, Raised, Raising};
@@ -183,7 +183,7 @@ fn wide_invoke_grant(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
         let invokes = |act: &Act| act.class == Some(ActionClass::Invoke);
         let Some((breadth, act)) = effects.every_thing(&road, functions, &invokes) else { continue };
-        let (count, ..) = effects.counted(breadth.holder, &road, functions, &act.action);
+        let count = effects.counted(breadth.holder, &road, functions, Given::Action(&act.action)).count;
         let name = grant.principal;
         let crowd = matches!(name, Principal::Anyone | Principal::SignedIn | Principal::Account(_));
         if count < if crowd { 1 } else { FEWEST } {
@@ -195,7 +195,8 @@ fn wide_invoke_grant(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let estate = audit.estate();
             let grant = estate.grant(id);
             let effects = audit.effects();
-            let (count, _, but) = effects.counted(breadth.holder, &road, functions, &act.action);
+            let Counted { count, but, .. } =
+                effects.counted(breadth.holder, &road, functions, Given::Action(&act.action));
             let at = match grant.at {
                 crate::estate::At::Everywhere => "everywhere".to_owned(),
                 crate::estate::At::Thing(thing) => format!("of {}", estate.label(thing)),

@@ -1,0 +1,250 @@
+//! On how many things of a kind a road gives what it gives, and on which it does not.
+
+use std::borrow::Cow;
+use std::sync::Arc;
+
+use super::opposed::{Opposes, Opposition};
+use super::{Act, Effects, Road, ServiceId, Wide};
+use crate::access::{Action, On, Truth, Verdict};
+use crate::estate::{AccountOf, Principal, Sensitivity, Thing};
+
+/// Of the declared things of a service that a road takes:
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Counted {
+    /// On how many everything that was asked about may be done.
+    pub count: usize,
+    /// How many of those are confidential.
+    pub confidential: usize,
+    /// On which some of it may not, by name.
+    pub but: Vec<String>,
+}
+
+/// What somebody is asked about who holds a road.
+#[derive(Debug, Clone, Copy)]
+pub enum Given<'q> {
+    /// This action.
+    Action(&'q Action),
+    /// All actions of the service that the road gives on something.
+    AllOn(&'q Wide),
+}
+
+/// A question about one thing after the other.
+struct Asked<'q> {
+    who: Principal,
+    road: &'q Road,
+    service: ServiceId,
+    given: Given<'q>,
+    /// The actions that are asked about, where nothing stands on a thing.
+    actions: Vec<Arc<Action>>,
+    opposition: Option<Arc<Opposition>>,
+    home: Option<AccountOf>,
+    /// Whether the conditions of the road hold for whatever it takes.
+    alike: bool,
+}
+
+impl<'q> Asked<'q> {
+    fn new(
+        effects: &Effects<'_>,
+        who: Principal,
+        road: &'q Road,
+        service: ServiceId,
+        given: Given<'q>,
+    ) -> Self {
+        let actions = match given {
+            Given::Action(action) => vec![effects.action(action.text())],
+            Given::AllOn(on) => actions(&effects.acts_given(who, road, service, on, None)),
+        };
+        Self {
+            who,
+            road,
+            service,
+            given,
+            actions,
+            opposition: effects.opposition(who),
+            home: effects.home(who),
+            alike: effects.holds_alike(who, road).is_some_and(|holds| holds != Truth::False),
+        }
+    }
+
+    /// Whether what the road gives is the same on all that it takes.
+    fn is_plain(&self, effects: &Effects<'_>) -> bool {
+        let opposes = |action: &Arc<Action>| effects.opposes(self.opposition.as_deref(), action);
+        effects.is_plain(self.road)
+            && effects.denied().is_empty()
+            && self.actions.iter().all(|action| opposes(action) == Opposes::Never)
+            && effects.counts_by_parts(self.who, self.road)
+    }
+
+    /// Whether some of it is not given on a thing.
+    fn falls_short_on(&self, effects: &Effects<'_>, thing: Thing) -> bool {
+        // What stands on the thing may tell more actions apart.
+        let actions = match self.given {
+            Given::AllOn(on) if effects.denied().is_on(thing) => {
+                let (who, road, service) = (self.who, self.road, self.service);
+                Cow::Owned(actions(&effects.acts_given(who, road, service, on, Some(thing))))
+            }
+            _ => Cow::Borrowed(&self.actions),
+        };
+        let is_given = |action: &Arc<Action>| {
+            self.is_free(effects, action, thing)
+                || effects.gives(self.who, self.road, action, On::There(thing)) != Verdict::No
+        };
+        !actions.iter().all(is_given)
+    }
+
+    /// Whether nothing but its conditions bears on what the road gives: then there is nothing to ask.
+    fn is_free(&self, effects: &Effects<'_>, action: &Action, thing: Thing) -> bool {
+        let statement = effects.estate().statement(self.road.statement);
+        let opposition = self.opposition.as_deref();
+        self.alike
+            && effects.bounded(opposition, action) == Opposes::Never
+            && effects.takes(statement.resources, thing)
+            && action.is_picked_by(statement.actions, effects.any_case(thing))
+            && effects.nothing_bears_on(self.who, self.home, opposition, action, thing)
+    }
+}
+
+fn actions(acts: &[Act]) -> Vec<Arc<Action>> {
+    acts.iter().map(|act| Arc::clone(&act.action)).collect()
+}
+
+impl Effects<'_> {
+    /// Of the declared things of a service that a road takes: on how many everything that is asked about may be done, how
+    /// many of those are confidential, and on which some of it may not.
+    pub fn counted(&self, who: Principal, road: &Road, service: ServiceId, given: Given<'_>) -> Counted {
+        let resources = self.estate().statement(road.statement).resources;
+        let asked = Asked::new(self, who, road, service, given);
+        if asked.is_plain(self) && self.has_no_exceptions(resources) {
+            let (count, confidential) = self.count_plainly(who, road, service);
+            return Counted { count, confidential, but: Vec::new() };
+        }
+        let mut counted = Counted { count: 0, confidential: 0, but: Vec::new() };
+        for thing in self.things_at_places(who, road, &self.service_name(service)) {
+            if asked.falls_short_on(self, thing) {
+                counted.but.push(self.estate().label(thing));
+                continue;
+            }
+            counted.count += 1;
+            counted.confidential += usize::from(self.is_confidential(thing));
+        }
+        counted.but.sort_unstable();
+        counted
+    }
+
+    /// The declared things that a road takes on which some of what it gives of a service on something may not be done.
+    pub(crate) fn falls_short_on(
+        &self,
+        who: Principal,
+        road: &Road,
+        service: ServiceId,
+        on: &Wide,
+    ) -> Vec<String> {
+        let asked = Asked::new(self, who, road, service, Given::AllOn(on));
+        if asked.is_plain(self) {
+            return Vec::new();
+        }
+        let all = self.things_reached_by(who, road, service).into_iter();
+        let mut all: Vec<String> = all
+            .filter(|thing| asked.falls_short_on(self, *thing))
+            .map(|thing| self.estate().label(thing))
+            .collect();
+        all.sort_unstable();
+        all
+    }
+
+    /// The sorts of actions of a service that a road gives on something, as far as what stands against its holder tells
+    /// them apart, and what stands on a thing.
+    fn acts_given(
+        &self,
+        who: Principal,
+        road: &Road,
+        service: ServiceId,
+        on: &Wide,
+        apart_on: Option<Thing>,
+    ) -> Vec<Act> {
+        let opposition = self.opposition(who);
+        let others = self.others_on(opposition.as_deref(), apart_on);
+        let actions = self.estate().statement(road.statement).actions;
+        let acts = self.acts(actions, service, others, self.any_case_on(on.on()));
+        let given = |act: &&Act| self.gives(who, road, &act.action, on.on()) != Verdict::No;
+        acts.all.iter().filter(given).cloned().collect()
+    }
+
+    /// The actions of a service that a road gives on something, each in words.
+    pub fn actions_given(&self, who: Principal, road: &Road, service: ServiceId, on: &Wide) -> Vec<String> {
+        let mut all: Vec<String> =
+            self.acts_given(who, road, service, on, None).iter().map(super::action_in_words).collect();
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    /// Whether an action may be done to anything confidential of a service that a road takes.
+    pub(crate) fn reaches_confidential(
+        &self,
+        who: Principal,
+        road: &Road,
+        service: ServiceId,
+        action: &Action,
+    ) -> bool {
+        let resources = self.estate().statement(road.statement).resources;
+        let reachable = self.reachable(who, road.name(), resources, road.at);
+        let [own, foreign, ..] = reachable.parts_by_sensitivity();
+        let mut confidential = own.iter().chain(foreign).map(|id| Thing::Resource(*id));
+        confidential.any(|thing| {
+            self.service_of(thing) == service
+                && self.is_confidential(thing)
+                && self.gives(who, road, action, On::There(thing)) != Verdict::No
+        })
+    }
+
+    /// Whether a thing is confidential.
+    pub(crate) fn is_confidential(&self, thing: Thing) -> bool {
+        let Thing::Resource(id) = thing else { return false };
+        self.estate().get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential))
+    }
+
+    /// Whether all that a road takes where its holder may get at things may be done, without asking of each: its account
+    /// is known, and what is of others needs no side of theirs.
+    pub(crate) fn counts_by_parts(&self, who: Principal, road: &Road) -> bool {
+        let resources = self.estate().statement(road.statement).resources;
+        let is_known = match who {
+            Principal::Outside(_) => false,
+            Principal::Account(id) => self.estate().get(id).is_some(),
+            who => !matches!(self.home(who), Some(AccountOf::Unknown | AccountOf::Unnamed)),
+        };
+        is_known && self.only(resources).is_none() && !self.accounts_are_unknown()
+    }
+
+    /// How many things of a service a road takes that nothing opposes, and how many of them are confidential.
+    fn count_plainly(&self, who: Principal, road: &Road, service: ServiceId) -> (usize, usize) {
+        let resources = self.estate().statement(road.statement).resources;
+        if Self::is_of_people(service) {
+            let places = self.places(who, road).into_iter();
+            return (places.map(|place| self.things_of(service, place).len()).sum(), 0);
+        }
+        let name = self.service_name(service);
+        let kind = self.estate().name(&name);
+        let of_kind = |taken: &crate::access::Taken| {
+            taken.of_kind(kind).map_or((0, 0), |of| (of.count, of.confidential))
+        };
+        self.taken_parts(who, road.name(), resources, road.at)
+            .iter()
+            .map(|taken| of_kind(taken))
+            .fold((0, 0), |(all, secret), (more, of_them)| (all + more, secret + of_them))
+    }
+
+    /// The declared things of a kind where a road's holder may get at things.
+    pub(crate) fn things_at_places(&self, who: Principal, road: &Road, kind: &str) -> Vec<Thing> {
+        let service = self.service(kind);
+        let mut all: Vec<Thing> = Vec::new();
+        for place in self.places(who, road) {
+            all.extend(self.things_of(service, place));
+            if !Self::is_of_people(service) {
+                let here = self.resources_at(place).map(Thing::Resource);
+                all.extend(here.filter(|thing| self.service_of(*thing) == service));
+            }
+        }
+        all
+    }
+}
