@@ -101,6 +101,12 @@ impl<'e> Second<'e> {
         account.is_some_and(|account| account.action_case == CaseOfActions::Ignored)
     }
 
+    /// Whether somebody's grants alone decide about a thing: it is of their own account.
+    fn is_at_home(&self, who: Principal, on: Thing) -> bool {
+        let account = |thing| self.naive.account_of(&Target::There(thing));
+        who.thing().is_some_and(|own| account(own) == account(on))
+    }
+
     fn given(&self, who: Principal) -> Given {
         let known = match who {
             Principal::Account(id) => self.cooked.estate.get(id).is_some(),
@@ -583,6 +589,39 @@ proptest! {
             it.network == Network::Internet && second.passes(Principal::Anyone, it, &Given::stranger()) == 2
         });
         prop_assert!(!open || exposed.surely_to == Exposure::Anyone);
+    }
+
+    /// Where a finding says that everything of a service may be done to everything, the second opinion denies nothing of
+    /// it but on what the finding names.
+    #[test]
+    fn breadth_is_so(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let second = Second::new(&cooked, &recipe);
+        let audit = Audit::new(&cooked.estate, Settings::default());
+        let all = judge(&audit, &BTreeSet::from(["grant/whole-service", "grant/any-action"]));
+        for finding in all.iter().flat_map(Finding::with_beneath) {
+            let told = finding.told(&audit).situation.clone();
+            let label = finding.label(&cooked.estate);
+            let Some(who) = cooked.principals.iter().find(|who| cooked.estate.principal_label(**who) == label) else { continue };
+            let Some((what, rest)) = told.split_once(" on everything everywhere ") else { continue };
+            if matches!(who, Principal::Group(_)) || what.contains(" but ") || rest.contains(" more.") {
+                continue;
+            }
+            let short = rest.split_once("Not all of it on ").map_or("", |(_, names)| names);
+            let of = what.split_once("every action of ").map(|(_, services)| services.replace(" and ", ", "));
+            for on in &cooked.things {
+                let thing = cooked.estate.label(*on);
+                let kind = thing.split(':').next().unwrap();
+                let is_meant = of.as_ref().is_none_or(|all| all.split(", ").any(|service| service == kind));
+                if !is_meant || short.contains(&thing) || !second.is_at_home(*who, *on) {
+                    continue;
+                }
+                for action in second.actions.iter().filter(|action| action.split('/').next() == Some(kind)) {
+                    let verdict = second.naive.decide(*who, action, *on, &second.given(*who));
+                    prop_assert!(verdict != 0, "{} {}: {} is denied on {}", label, told, action, thing);
+                }
+            }
+        }
     }
 
     /// Opened up: every action on every thing that the second opinion allows is counted, and each thing once.
