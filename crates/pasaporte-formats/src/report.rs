@@ -46,16 +46,27 @@ pub struct Findings<'a> {
 
 impl Serialize for Findings<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        // Told by all processors, a batch at a time, so that never all the words are held at once.
-        let told = |batch: &[Finding]| -> Vec<FindingOut> {
-            batch.par_iter().map(|finding| FindingOut::of(finding, self.audit)).collect()
-        };
-        serializer.collect_seq(self.findings.chunks(TOLD_AT_ONCE).flat_map(told))
+        // Told by all processors, a batch at a time, so that never all the words are held at once; the next while one is
+        // written.
+        rayon::in_place_scope(|scope| {
+            let (told, batches) = std::sync::mpsc::sync_channel(1);
+            scope.spawn(move |_| {
+                for batch in self.findings.chunks(TOLD_AT_ONCE) {
+                    let words: Vec<FindingOut> =
+                        batch.par_iter().map(|finding| FindingOut::of(finding, self.audit)).collect();
+                    // Once nobody takes them, nobody needs the rest.
+                    if told.send(words).is_err() {
+                        break;
+                    }
+                }
+            });
+            serializer.collect_seq(batches.into_iter().flatten())
+        })
     }
 }
 
 /// How many findings are put into words at once.
-const TOLD_AT_ONCE: usize = 4096;
+const TOLD_AT_ONCE: usize = 2048;
 
 impl JsonSchema for Findings<'_> {
     fn inline_schema() -> bool {

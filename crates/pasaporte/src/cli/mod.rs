@@ -123,13 +123,18 @@ struct Input {
 /// What a command writes to, and how wide its text may be.
 pub(crate) struct Sheet<'o> {
     pub(crate) page: Page,
+    /// Whether text has colours.
+    coloured: bool,
     pub(crate) out: &'o mut dyn Write,
 }
 
 impl Sheet<'_> {
     /// Writes a text that is ready.
     fn text(&mut self, text: &str) -> Result<(), Stop> {
-        Ok(self.out.write_all(text.as_bytes())?)
+        if self.coloured {
+            return Ok(self.out.write_all(text.as_bytes())?);
+        }
+        Ok(write!(self.out, "{}", anstream::adapter::strip_str(text))?)
     }
 
     /// Writes a value as JSON.
@@ -180,10 +185,10 @@ pub(crate) fn run() -> ExitCode {
         Color::Never => Some(ColorChoice::Never),
     };
     let stdout = std::io::stdout();
-    let colours = choice.unwrap_or_else(|| AutoStream::choice(&stdout));
-    let mut out = BufWriter::with_capacity(1 << 16, AutoStream::new(stdout.lock(), colours));
+    let coloured = choice.unwrap_or_else(|| AutoStream::choice(&stdout)) != ColorChoice::Never;
+    let mut out = BufWriter::with_capacity(1 << 16, stdout.lock());
     let page = Page::new(cli.look.width.map(usize::from));
-    let done = cli.command.run(&mut Sheet { page, out: &mut out });
+    let done = cli.command.run(&mut Sheet { page, coloured, out: &mut out });
     let done = done.and_then(|code| out.flush().map(|()| code).map_err(Stop::from));
     match done {
         Ok(code) => ExitCode::from(code),
