@@ -257,10 +257,7 @@ pub(super) fn narrowed(to: Exposure, network: &Network) -> Exposure {
     match network {
         Network::Internet => to,
         Network::Internal => Exposure::Insiders,
-        Network::Listed(networks) if super::faces_internet(network) => {
-            let _ = networks;
-            to
-        }
+        Network::Listed(_) if super::faces_internet(network) => to,
         Network::Listed(networks) if networks.iter().all(is_private) => Exposure::Insiders,
         Network::Listed(_) => to.max(Exposure::Outsider),
     }

@@ -18,10 +18,10 @@ const MOST_IN_A_CELL: usize = 3;
 const LOUD: char = '\u{2060}';
 const NO_LONGER: char = '\u{2061}';
 
-/// Names, of which `anyone` must not be overlooked.
-fn listed(texts: &[String]) -> String {
+/// Names, of which `anyone` must not be overlooked where it is meant to be loud.
+fn listed(texts: &[String], loud: bool) -> String {
     let told = texts.iter().map(|text| match text.as_str() {
-        "anyone" => format!("{LOUD}{text}{NO_LONGER}"),
+        "anyone" if loud => format!("{LOUD}{text}{NO_LONGER}"),
         _ => text.clone(),
     });
     told.collect::<Vec<_>>().join(", ")
@@ -42,8 +42,10 @@ pub(crate) enum Cell {
     Loud(String),
     /// A number, set to the right.
     Number(i64),
-    /// Several texts.
+    /// Several texts, of which `anyone` must not be overlooked.
     Many(Vec<String>),
+    /// Several texts, of which none says more than the others: `anyone` of an internal network is an insider.
+    Quiet(Vec<String>),
     /// Not known, or not there.
     Nothing,
 }
@@ -65,12 +67,15 @@ impl Cell {
             Self::Text(text) => text.clone(),
             Self::Loud(text) => format!("{LOUD}{text}{NO_LONGER}"),
             Self::Number(number) => number.to_string(),
-            Self::Many(texts) if texts.is_empty() => "–".to_owned(),
-            Self::Many(texts) if texts.len() > most => {
+            Self::Many(texts) | Self::Quiet(texts) if texts.is_empty() => "–".to_owned(),
+            Self::Many(texts) | Self::Quiet(texts) => {
+                let loud = matches!(self, Self::Many(_));
+                if texts.len() <= most {
+                    return listed(texts, loud);
+                }
                 let told = (most - 1).max(1);
-                format!("{}, +{}", listed(&texts[..told]), texts.len() - told)
+                format!("{}, +{}", listed(&texts[..told], loud), texts.len() - told)
             }
-            Self::Many(texts) => listed(texts),
             Self::Nothing => "–".to_owned(),
         }
     }
@@ -80,7 +85,7 @@ impl Cell {
         match self {
             Self::Text(text) | Self::Loud(text) => vec![text.clone()],
             Self::Number(number) => vec![number.to_string()],
-            Self::Many(texts) => texts.clone(),
+            Self::Many(texts) | Self::Quiet(texts) => texts.clone(),
             Self::Nothing => Vec::new(),
         }
     }
@@ -114,7 +119,7 @@ impl Cell {
         match self {
             Self::Text(text) | Self::Loud(text) => Value::from(text.as_str()),
             Self::Number(number) => Value::from(*number),
-            Self::Many(texts) => Value::from(texts.clone()),
+            Self::Many(texts) | Self::Quiet(texts) => Value::from(texts.clone()),
             Self::Nothing => Value::Null,
         }
     }
@@ -359,13 +364,14 @@ mod tests {
         let mut all = Table::new(&[("id", "ID"), ("is", "IS"), ("who", "WHO")]);
         let who = |name: &str| Cell::Many(vec![name.to_owned()]);
         all.row(vec![Cell::text("a"), Cell::Loud("OPEN".to_owned()), who("anyone")]);
-        all.row(vec![Cell::text("b"), Cell::text("shut"), who("user:ana")]);
+        all.row(vec![Cell::text("b"), Cell::text("shut"), Cell::Quiet(vec!["anyone".to_owned()])]);
         let text = table(Page::new(Some(80)), &all);
         assert!(text.contains("\u{1b}[1m\u{1b}[91mOPEN\u{1b}[0m"), "{text:?}");
+        assert_eq!(text.matches("\u{1b}[91manyone\u{1b}[0m").count(), 1, "{text:?}");
         let plain = anstream::adapter::strip_str(&text).to_string();
         assert_eq!(
             plain,
-            "ID  IS    WHO\n─────────────────\na   OPEN  anyone\nb   shut  user:ana\n"
+            "ID  IS    WHO\n─────────────────\na   OPEN  anyone\nb   shut  anyone\n"
                 .replace("─────────────────", plain.lines().nth(1).unwrap())
         );
         assert_eq!(all.to_json()[0]["is"], "OPEN");

@@ -85,23 +85,23 @@ pub(in crate::cli::list) fn endpoints(audit: &Audit<'_>) -> Table {
             gateway,
             Cell::Text(check),
             network,
-            Cell::Many(lets_in(audit, id)),
+            lets_in(audit, id),
         ]);
     }
     table
 }
 
-fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
+fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Cell {
     let (estate, effects) = (audit.estate(), audit.effects());
     let ways = effects.ways_at(id);
     if ways.is_empty()
         && effects.is_open(id)
         && effects.passage(id).is_some_and(|it| it.verdict == Verdict::No)
     {
-        return vec!["nobody: dead route".to_owned()];
+        return Cell::Quiet(vec!["nobody: dead route".to_owned()]);
     }
     if ways.is_empty() {
-        return vec!["nobody".to_owned()];
+        return Cell::Quiet(vec!["nobody".to_owned()]);
     }
     // Who gets in in several ways is told once, by the surest; the widest circle first.
     let mut told: BTreeMap<(Exposure, String), Verdict> = BTreeMap::new();
@@ -111,13 +111,12 @@ fn lets_in(audit: &Audit<'_>, id: EndpointId) -> Vec<String> {
         let verdict = told.entry((circle, label)).or_insert(way.caller.verdict);
         *verdict = way.caller.verdict.max(*verdict);
     }
-    let told =
-        told.into_iter().map(
-            |((_, label), verdict)| {
-                if verdict == Verdict::Depends { format!("{label} (perhaps)") } else { label }
-            },
-        );
-    told.collect()
+    let is_open = told.keys().any(|(circle, _)| *circle == Exposure::Anyone);
+    let label = |((_, label), verdict): ((Exposure, String), Verdict)| {
+        if verdict == Verdict::Depends { format!("{label} (perhaps)") } else { label }
+    };
+    let told = told.into_iter().map(label).collect();
+    if is_open { Cell::Many(told) } else { Cell::Quiet(told) }
 }
 
 pub(in crate::cli::list) fn triggers(audit: &Audit<'_>) -> Table {
