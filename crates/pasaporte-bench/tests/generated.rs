@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use pasaporte_bench::{generate, typed};
+use pasaporte_bench::{Lines, generate, typed, wildcards};
 use pasaporte_core::estate::{
     AccountOf, Estate, FunctionId, GroupId, IdentityId, KeyId, ResourceId, SetId, Thing,
 };
@@ -33,6 +33,20 @@ fn the_same_numbers_give_the_same_bytes() {
 fn an_account_does_not_depend_on_how_many_follow() {
     let (short, long) = (text(500, 3), text(1500, 3));
     assert!(long.starts_with(&short));
+}
+
+/// An estate full of wildcards is read without a mistake, with the catalogue that was asked for.
+#[test]
+fn wildcards_have_their_catalogue() {
+    for (lines, expected) in [(Lines::None, 0), (Lines::Plain, 100), (Lines::Overlapping, 100)] {
+        let mut out = Vec::new();
+        wildcards(lines, 7, &mut out).unwrap();
+        let text = String::from_utf8(out).unwrap();
+        let source = Source::Text { name: "made.ndjson".to_owned(), text, form: Form::Ndjson };
+        let estate = load(&[source], None, Diagnostics::default()).map_err(Diagnostics::sorted).unwrap();
+        assert_eq!((estate.count::<SetId>(), estate.count::<FunctionId>()), (90, 90));
+        assert_eq!(estate.actions().len(), expected);
+    }
 }
 
 #[test]
