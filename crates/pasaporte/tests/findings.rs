@@ -267,6 +267,34 @@ resources: [{id: \"queue:orders\", in: gate}]",
     "Narrow the statement of this grant to the actions that the code uses.",
     &[("the statement", 4), ("the grant", 4)]
 )]
+#[case::a_whole_service_but_on_one_thing(
+    "grant/whole-service",
+    "users: [{id: mara, in: tickets, grants: [{statements: [{allow: \"queue/*\"}, {deny: \"queue/send\", on: \"queue:orders\"}]}]}]
+resources: [{id: \"queue:orders\", in: tickets}]",
+    ("user:mara", "low", "certain"),
+    "It may do every action of queue on everything everywhere by a statement of its own. Not all of it on queue:orders.",
+    "Narrow the statement of this grant to the actions that the code uses.",
+    &[("the statement", 4), ("the grant", 4)]
+)]
+#[case::a_whole_service_but_what_is_short(
+    "grant/whole-service",
+    "users: [{id: mara, in: tickets, grants: [{statements: [{allow: \"queue/???*\"}]}]}]
+resources: [{id: \"queue:orders\", in: tickets}]",
+    ("user:mara", "low", "certain"),
+    "It may do every action of queue but what its patterns leave out on everything everywhere by a statement of its own.",
+    "Narrow the statement of this grant to the actions that the code uses.",
+    &[("the statement", 4), ("the grant", 4)]
+)]
+#[case::a_whole_service_within_a_ceiling(
+    "grant/whole-service",
+    "users: [{id: mara, in: tickets, grants: [{statements: [{allow: \"queue/*\"}]}]}]
+resources: [{id: \"queue:orders\", in: tickets}]
+ceilings: [{over: [\"user:mara\"], statements: [{allow: \"*/???*\"}]}]",
+    ("user:mara", "low", "certain"),
+    "It may do every action of queue but what ceilings leave out on everything everywhere by a statement of its own.",
+    "Narrow the statement of this grant to the actions that the code uses.",
+    &[("the statement", 4), ("the grant", 4)]
+)]
 #[case::a_default_identity(
     "identity/default-in-use",
     "functions: [{id: plot, in: gate}]

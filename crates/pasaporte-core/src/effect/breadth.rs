@@ -12,7 +12,7 @@ use super::opposed::Opposes;
 use super::{Act, Effects, Road, ServiceId};
 use crate::access::{Action, Answer, New, On, Verdict};
 use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Thing};
-use crate::pattern::Pattern;
+use crate::pattern::{Pattern, covers};
 
 /// Somebody who holds what a grant gives, for all who are like them.
 #[derive(Debug, Clone, Copy)]
@@ -303,14 +303,15 @@ impl Effects<'_> {
             Wide::There(thing) => Some(*thing),
             Wide::New(_) => None,
         };
-        for id in self.others(self.others_on(opposition.as_deref(), thing)).iter() {
+        let others = self.others_on(opposition.as_deref(), thing);
+        for id in self.others(others).iter() {
             let choice = estate.actions_picked(*id);
             patterns.extend(choice.any().iter().chain(choice.except()));
         }
         patterns.sort_unstable();
         patterns.dedup();
         let start = service.map(|service| format!("{service}/"));
-        let mut all: Vec<String> = Vec::new();
+        let (mut all, mut out): (Vec<String>, Vec<&Pattern>) = (Vec::new(), Vec::new());
         for id in patterns {
             let pattern = estate.pattern(id);
             if start.as_ref().is_some_and(|start| !may_begin(pattern, start, false)) {
@@ -319,10 +320,28 @@ impl Effects<'_> {
             let Some(sample) = self.sample_of(pattern, service) else { continue };
             if self.gives(who, road, &self.action(&sample), on.on()) == Verdict::No {
                 all.push(pattern.text().to_owned());
+                out.push(pattern);
             }
         }
         all.sort_unstable();
         all.dedup();
+        // What a statement or a ceiling does not take has no pattern of its own.
+        let whole = Pattern::parse(&service.map_or("?*/?*".to_owned(), |service| format!("{service}/?*")));
+        let own: Vec<&Pattern> =
+            estate.actions_picked(statement.actions).any().iter().map(|id| estate.pattern(*id)).collect();
+        if whole.is_ok_and(|whole| covers(&own, &whole, false) != Some(true)) {
+            all.push("what its patterns leave out".to_owned());
+        }
+        let service = self.service(service.unwrap_or(self.fresh_kind()));
+        let any_case = self.any_case_on(on.on());
+        let is_told = |action: &str| {
+            out.iter().any(|it| if any_case { it.matches_any_case(action) } else { it.matches(action) })
+        };
+        let acts = self.acts(statement.actions, service, others, any_case);
+        let mut left = acts.all.iter().filter(|act| !is_told(act.action.text()));
+        if left.any(|act| self.gives(who, road, &act.action, on.on()) == Verdict::No) {
+            all.push("what ceilings leave out".to_owned());
+        }
         all
     }
 
