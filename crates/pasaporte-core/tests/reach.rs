@@ -117,6 +117,18 @@ fn what_is_denied_of_a_lot_does_not_count(#[case] lots: &[&str]) {
     assert_eq!((read.surely, read.perhaps, read.confidential), (1, 0, 0));
 }
 
+/// What a statement on a thing denies is not counted with the rest of its lot.
+#[test]
+fn what_is_denied_on_a_thing_does_not_count() {
+    let (_, reach) = reach_of(|world, role| {
+        world.grant(role, At::Everywhere, &[allow(&["bucket/read"]).on(&["bucket:*"])]);
+        let closed = world.resource("bucket:closed", "a");
+        world.admit(closed, &[role], &deny(&["bucket/read"]));
+    });
+    let read = &reach.own[0].acts[0];
+    assert_eq!((read.surely, read.perhaps, read.confidential), (2, 0, 1));
+}
+
 #[test]
 fn conditions_make_it_perhaps() {
     let (_, reach) = reach_of(|world, role| {
