@@ -129,6 +129,21 @@ fn what_is_denied_on_a_thing_does_not_count() {
     assert_eq!((read.surely, read.perhaps, read.confidential), (2, 0, 1));
 }
 
+/// A condition on a tag of the thing is another question for each thing.
+#[test]
+fn what_has_the_tag_counts() {
+    let (_, reach) = reach_of(|world, role| {
+        world.resource_tagged("queue:gold", "a", &[("tier", "gold")]);
+        world.resource_tagged("queue:tin", "a", &[("tier", "tin")]);
+        world.resource("queue:plain", "a");
+        let tier = Attribute::ResourceTag(world.builder.name("tier"));
+        let is_gold = Condition::Test(tier, Test::Equals(Box::new([world.builder.name("gold")])));
+        world.grant(role, At::Everywhere, &[allow(&["queue/send"]).on(&["queue:*"]).when(is_gold)]);
+    });
+    // What has no tags may have some that were not seen.
+    assert_eq!(acts(&reach.own), told(&[("queue", "queue/send", 1, 1)]));
+}
+
 #[test]
 fn conditions_make_it_perhaps() {
     let (_, reach) = reach_of(|world, role| {
