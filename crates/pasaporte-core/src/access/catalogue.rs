@@ -86,9 +86,8 @@ impl Catalogue {
     /// The place of the first line that matches an action, and its class.
     pub(crate) fn line(&self, action: &str, any_case: bool) -> Option<(usize, ActionClass)> {
         let (service, operation) = action.split_once('/')?;
-        let fits = |line: &&Line| {
-            matches(&line.service, service, any_case) && matches(&line.operation, operation, any_case)
-        };
+        let fits =
+            |line: &&Line| line.service.takes(service, any_case) && line.operation.takes(operation, any_case);
         let mut lines = self.lines.iter().enumerate();
         lines.find(|(_, line)| fits(line)).map(|(at, line)| (at, line.class))
     }
@@ -100,10 +99,6 @@ impl Catalogue {
 
     /// The lines about a service, in order, each with its place.
     pub(crate) fn of_service(&self, service: &str, any_case: bool) -> impl Iterator<Item = (usize, &Line)> {
-        self.lines.iter().enumerate().filter(move |(_, line)| matches(&line.service, service, any_case))
+        self.lines.iter().enumerate().filter(move |(_, line)| line.service.takes(service, any_case))
     }
-}
-
-fn matches(pattern: &Pattern, text: &str, any_case: bool) -> bool {
-    if any_case { pattern.matches_any_case(text) } else { pattern.matches(text) }
 }

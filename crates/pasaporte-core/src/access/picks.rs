@@ -214,10 +214,7 @@ impl Access<'_> {
 
     /// Whether a choice takes a text.
     pub(crate) fn selects(&self, selection: &Selection, text: &str, any_case: bool) -> bool {
-        let matches = |id: &crate::estate::PatternId| {
-            let pattern = self.estate.pattern(*id);
-            if any_case { pattern.matches_any_case(text) } else { pattern.matches(text) }
-        };
+        let matches = |id: &crate::estate::PatternId| self.estate.pattern(*id).takes(text, any_case);
         selection.any().iter().any(matches) && !selection.except().iter().any(matches)
     }
 }

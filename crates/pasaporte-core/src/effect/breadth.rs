@@ -334,9 +334,7 @@ impl Effects<'_> {
         }
         let service = self.service(service.unwrap_or(self.fresh_kind()));
         let any_case = self.any_case_on(on.on());
-        let is_told = |action: &str| {
-            out.iter().any(|it| if any_case { it.matches_any_case(action) } else { it.matches(action) })
-        };
+        let is_told = |action: &str| out.iter().any(|pattern| pattern.takes(action, any_case));
         let acts = self.acts(statement.actions, service, others, any_case);
         let mut left = acts.all.iter().filter(|act| !is_told(act.action.text()));
         if left.any(|act| self.gives(who, road, &act.action, on.on()) == Verdict::No) {

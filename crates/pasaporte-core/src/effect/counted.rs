@@ -1,6 +1,5 @@
 //! On how many things of a kind a road gives what it gives, and on which it does not.
 
-use std::borrow::Cow;
 use std::sync::Arc;
 
 use super::opposed::{Opposes, Opposition};
@@ -9,13 +8,15 @@ use crate::access::{Action, On, Truth, Verdict};
 use crate::estate::{AccountOf, Principal, Sensitivity, Thing};
 
 /// Of the declared things of a service that a road takes:
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct Counted {
-    /// On how many everything that was asked about may be done.
+    /// The actions that were asked about.
+    pub acts: Vec<Act>,
+    /// On how many all of them may be done.
     pub count: usize,
     /// How many of those are confidential.
     pub confidential: usize,
-    /// On which some of it may not, by name.
+    /// On which some of them may not, by name.
     pub but: Vec<String>,
 }
 
@@ -23,7 +24,7 @@ pub struct Counted {
 #[derive(Debug, Clone, Copy)]
 pub enum Given<'q> {
     /// This action.
-    Action(&'q Action),
+    Act(&'q Act),
     /// All actions of the service that the road gives on something.
     AllOn(&'q Wide),
 }
@@ -35,11 +36,11 @@ struct Asked<'q> {
     service: ServiceId,
     given: Given<'q>,
     /// The actions that are asked about, where nothing stands on a thing.
-    actions: Vec<Arc<Action>>,
+    acts: Vec<Act>,
+    /// Of each whether no ceiling bears on it, nor a condition that is different from thing to thing.
+    free: Vec<bool>,
     opposition: Option<Arc<Opposition>>,
     home: Option<AccountOf>,
-    /// Whether the conditions of the road hold for whatever it takes.
-    alike: bool,
 }
 
 impl<'q> Asked<'q> {
@@ -50,62 +51,52 @@ impl<'q> Asked<'q> {
         service: ServiceId,
         given: Given<'q>,
     ) -> Self {
-        let actions = match given {
-            Given::Action(action) => vec![effects.action(action.text())],
-            Given::AllOn(on) => actions(&effects.acts_given(who, road, service, on, None)),
+        let acts = match given {
+            Given::Act(act) => vec![act.clone()],
+            Given::AllOn(on) => effects.acts_given(who, road, service, on, None),
         };
-        Self {
-            who,
-            road,
-            service,
-            given,
-            actions,
-            opposition: effects.opposition(who),
-            home: effects.home(who),
-            alike: effects.holds_alike(who, road).is_some_and(|holds| holds != Truth::False),
-        }
+        let opposition = effects.opposition(who);
+        let alike = effects.holds_alike(who, road).is_some_and(|holds| holds != Truth::False);
+        let is_free =
+            |act: &Act| alike && effects.bounded(opposition.as_deref(), &act.action) == Opposes::Never;
+        let free = acts.iter().map(is_free).collect();
+        Self { who, road, service, given, acts, free, opposition, home: effects.home(who) }
     }
 
     /// Whether what the road gives is the same on all that it takes.
     fn is_plain(&self, effects: &Effects<'_>) -> bool {
-        let opposes = |action: &Arc<Action>| effects.opposes(self.opposition.as_deref(), action);
+        let opposes = |act: &Act| effects.opposes(self.opposition.as_deref(), &act.action);
         effects.is_plain(self.road)
             && effects.denied().is_empty()
-            && self.actions.iter().all(|action| opposes(action) == Opposes::Never)
+            && self.acts.iter().all(|act| opposes(act) == Opposes::Never)
             && effects.counts_by_parts(self.who, self.road)
     }
 
     /// Whether some of it is not given on a thing.
     fn falls_short_on(&self, effects: &Effects<'_>, thing: Thing) -> bool {
-        // What stands on the thing may tell more actions apart.
-        let actions = match self.given {
+        let (who, road) = (self.who, self.road);
+        let is_no = |act: &Act| effects.gives(who, road, &act.action, On::There(thing)) == Verdict::No;
+        match self.given {
+            // What stands on the thing may tell more actions apart.
             Given::AllOn(on) if effects.denied().is_on(thing) => {
-                let (who, road, service) = (self.who, self.road, self.service);
-                Cow::Owned(actions(&effects.acts_given(who, road, service, on, Some(thing))))
+                effects.acts_given(who, road, self.service, on, Some(thing)).iter().any(is_no)
             }
-            _ => Cow::Borrowed(&self.actions),
-        };
-        let is_given = |action: &Arc<Action>| {
-            self.is_free(effects, action, thing)
-                || effects.gives(self.who, self.road, action, On::There(thing)) != Verdict::No
-        };
-        !actions.iter().all(is_given)
+            _ => {
+                let mut acts = self.acts.iter().zip(&self.free);
+                acts.any(|(act, free)| {
+                    !(*free && self.is_left_alone(effects, &act.action, thing)) && is_no(act)
+                })
+            }
+        }
     }
 
-    /// Whether nothing but its conditions bears on what the road gives: then there is nothing to ask.
-    fn is_free(&self, effects: &Effects<'_>, action: &Action, thing: Thing) -> bool {
+    /// Whether nothing bears on an action on a thing that the road takes: then there is nothing to ask.
+    fn is_left_alone(&self, effects: &Effects<'_>, action: &Action, thing: Thing) -> bool {
         let statement = effects.estate().statement(self.road.statement);
-        let opposition = self.opposition.as_deref();
-        self.alike
-            && effects.bounded(opposition, action) == Opposes::Never
-            && effects.takes(statement.resources, thing)
+        effects.takes(statement.resources, thing)
             && action.is_picked_by(statement.actions, effects.any_case(thing))
-            && effects.nothing_bears_on(self.who, self.home, opposition, action, thing)
+            && effects.nothing_bears_on(self.who, self.home, self.opposition.as_deref(), action, thing)
     }
-}
-
-fn actions(acts: &[Act]) -> Vec<Arc<Action>> {
-    acts.iter().map(|act| Arc::clone(&act.action)).collect()
 }
 
 impl Effects<'_> {
@@ -116,19 +107,19 @@ impl Effects<'_> {
         let asked = Asked::new(self, who, road, service, given);
         if asked.is_plain(self) && self.has_no_exceptions(resources) {
             let (count, confidential) = self.count_plainly(who, road, service);
-            return Counted { count, confidential, but: Vec::new() };
+            return Counted { acts: asked.acts, count, confidential, but: Vec::new() };
         }
-        let mut counted = Counted { count: 0, confidential: 0, but: Vec::new() };
+        let (mut count, mut confidential, mut but) = (0, 0, Vec::new());
         for thing in self.things_at_places(who, road, &self.service_name(service)) {
             if asked.falls_short_on(self, thing) {
-                counted.but.push(self.estate().label(thing));
+                but.push(self.estate().label(thing));
                 continue;
             }
-            counted.count += 1;
-            counted.confidential += usize::from(self.is_confidential(thing));
+            count += 1;
+            confidential += usize::from(self.is_confidential(thing));
         }
-        counted.but.sort_unstable();
-        counted
+        but.sort_unstable();
+        Counted { acts: asked.acts, count, confidential, but }
     }
 
     /// The declared things that a road takes on which some of what it gives of a service on something may not be done.
@@ -168,15 +159,6 @@ impl Effects<'_> {
         let acts = self.acts(actions, service, others, self.any_case_on(on.on()));
         let given = |act: &&Act| self.gives(who, road, &act.action, on.on()) != Verdict::No;
         acts.all.iter().filter(given).cloned().collect()
-    }
-
-    /// The actions of a service that a road gives on something, each in words.
-    pub fn actions_given(&self, who: Principal, road: &Road, service: ServiceId, on: &Wide) -> Vec<String> {
-        let mut all: Vec<String> =
-            self.acts_given(who, road, service, on, None).iter().map(super::action_in_words).collect();
-        all.sort_unstable();
-        all.dedup();
-        all
     }
 
     /// Whether an action may be done to anything confidential of a service that a road takes.

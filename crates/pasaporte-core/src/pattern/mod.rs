@@ -177,6 +177,11 @@ impl Pattern {
         }
     }
 
+    /// Whether the whole of `text` matches, where case counts or where it does not.
+    pub(crate) fn takes(&self, text: &str, any_case: bool) -> bool {
+        if any_case { self.matches_any_case(text) } else { self.matches(text) }
+    }
+
     /// Like [`Pattern::matches`], taking upper and lower case as one.
     pub fn matches_any_case(&self, text: &str) -> bool {
         self.is_everything() || self.matches_by(text, |a, b| a == b || lower(a) == lower(b))

@@ -120,12 +120,9 @@ fn try_literals(groups: &[&[&Pattern]], excluded: &[&Pattern], any_case: bool) -
     let literals = groups
         .iter()
         .find_map(|group| group.iter().map(|pattern| pattern.as_literal()).collect::<Option<Vec<&str>>>())?;
-    let matches = |pattern: &Pattern, text: &str| {
-        if any_case { pattern.matches_any_case(text) } else { pattern.matches(text) }
-    };
     let fits = literals.into_iter().filter(|text| {
-        groups.iter().all(|group| group.iter().any(|pattern| matches(pattern, text)))
-            && !excluded.iter().any(|pattern| matches(pattern, text))
+        groups.iter().all(|group| group.iter().any(|pattern| pattern.takes(text, any_case)))
+            && !excluded.iter().any(|pattern| pattern.takes(text, any_case))
     });
     let shortest = fits.min_by_key(|text| text.chars().count());
     Some(shortest.map_or(Found::Nothing, |text| Found::Example(text.to_owned())))

@@ -124,9 +124,7 @@ impl Sorts<'_> {
     /// The first line that takes a string.
     fn first_line(&self, string: &str) -> Option<usize> {
         let rest = &string[self.start.len()..];
-        self.first
-            .iter()
-            .position(|line| if self.any_case { line.matches_any_case(rest) } else { line.matches(rest) })
+        self.first.iter().position(|line| line.takes(rest, self.any_case))
     }
 
     /// What must still follow once a pattern has matched the start: every way of going on.

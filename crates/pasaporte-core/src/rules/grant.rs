@@ -9,7 +9,7 @@ use super::finding::{Cause, Raised, Raising};
 use super::words::{canonical, exposed, listed, place, selection};
 use super::{Audit, Harm, Impact, Rule, Sureness, Told};
 use crate::access::{Action, Verdict};
-use crate::effect::{Act, Breadth, Given, Road, ServiceId, Wide};
+use crate::effect::{Act, Breadth, Given, Road, ServiceId, Wide, action_in_words};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
     ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Name, Principal,
@@ -63,7 +63,8 @@ fn any_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
             let actions = but("every action".to_owned(), &breadth.but);
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
-            let short = broad.falls_short(audit, known_services(audit).map(|service| (service, &breadth)));
+            let services = known_services(audit).map(|service| (audit.effects().service(service), &breadth));
+            let short = broad.falls_short(audit, services);
             format!("{holder} may do {actions} on {resources} {}.{short}", broad.source(audit))
         });
     }
@@ -176,7 +177,7 @@ impl Broad {
             count += counted.count;
             confidential += counted.confidential;
             exceptions.extend(counted.but);
-            actions.extend(effects.actions_given(it.holder, &self.road, it.service, &new));
+            actions.extend(counted.acts.iter().map(action_in_words));
         }
         let names: Vec<String> =
             reached.iter().map(|it| effects.service_name(it.service).to_string()).collect();
@@ -194,19 +195,19 @@ impl Broad {
     }
 }
 
-/// The services of which something is in the estate, and that of access.
-fn known_services(audit: &Audit<'_>) -> impl Iterator<Item = ServiceId> {
-    let kinds = kinds_in(audit).into_iter().map(|name| audit.effects().service(audit.estate().text(name)));
-    let own = OWN_KINDS.into_iter().chain([crate::effect::ACCESS]);
-    kinds.chain(own.map(|kind| audit.effects().service(kind)))
-}
-
 /// Kinds of things that have sections of their own, and are acted on.
 const OWN_KINDS: [&str; 3] = [FunctionId::KIND, IdentityId::KIND, KeyId::KIND];
 
-/// The kinds of resources that the estate has, sorted.
-fn kinds_in(audit: &Audit<'_>) -> BTreeSet<Name> {
-    audit.estate().all::<ResourceId>().map(|(_, resource)| resource.kind).collect()
+/// The kinds of things that the estate may have: those of its resources, and those that have sections of their own.
+fn known_kinds<'e>(audit: &Audit<'e>) -> impl Iterator<Item = &'e str> + use<'e> {
+    let estate = audit.estate();
+    let kinds: BTreeSet<Name> = estate.all::<ResourceId>().map(|(_, resource)| resource.kind).collect();
+    kinds.into_iter().map(|name| estate.text(name)).chain(OWN_KINDS)
+}
+
+/// The services of those kinds, and that of access.
+fn known_services<'e>(audit: &Audit<'e>) -> impl Iterator<Item = &'e str> + use<'e> {
+    known_kinds(audit).chain([crate::effect::ACCESS])
 }
 
 /// Of which kinds each choice of resources takes things that may yet be made: those that the estate has, and those that
@@ -218,10 +219,8 @@ struct KnownKinds {
 
 impl KnownKinds {
     fn new(audit: &Audit<'_>) -> Self {
-        let texts =
-            kinds_in(audit).into_iter().map(|name| audit.effects().service(audit.estate().text(name)));
-        let own = OWN_KINDS.map(|kind| audit.effects().service(kind));
-        Self { everywhere: texts.chain(own).collect(), covered: FxHashMap::default() }
+        let everywhere = known_kinds(audit).map(|kind| audit.effects().service(kind)).collect();
+        Self { everywhere, covered: FxHashMap::default() }
     }
 
     fn covered(&mut self, audit: &Audit<'_>, road: &Road) -> Arc<[ServiceId]> {
@@ -258,9 +257,7 @@ struct KnownServices {
 
 impl KnownServices {
     fn new(audit: &Audit<'_>) -> Self {
-        let texts = kinds_in(audit).into_iter().map(|name| Arc::from(audit.estate().text(name)));
-        let own = OWN_KINDS.into_iter().chain([crate::effect::ACCESS]).map(Arc::from);
-        Self { everywhere: texts.chain(own).collect(), covered: FxHashMap::default() }
+        Self { everywhere: known_services(audit).map(Arc::from).collect(), covered: FxHashMap::default() }
     }
 
     fn of(&mut self, audit: &Audit<'_>, actions: ActionsId) -> Services {

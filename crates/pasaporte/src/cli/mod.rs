@@ -185,7 +185,9 @@ pub(crate) fn run() -> ExitCode {
         Color::Never => Some(ColorChoice::Never),
     };
     let stdout = std::io::stdout();
-    let coloured = choice.unwrap_or_else(|| AutoStream::choice(&stdout)) != ColorChoice::Never;
+    // Made for what it does to a terminal that must be told to take colours, and to ask whether it does.
+    let colours = choice.unwrap_or_else(|| AutoStream::choice(&stdout));
+    let coloured = AutoStream::new(stdout.lock(), colours).current_choice() == ColorChoice::AlwaysAnsi;
     let mut out = BufWriter::with_capacity(1 << 16, stdout.lock());
     let page = Page::new(cli.look.width.map(usize::from));
     let done = cli.command.run(&mut Sheet { page, coloured, out: &mut out });

@@ -183,7 +183,7 @@ fn wide_invoke_grant(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
         let invokes = |act: &Act| act.class == Some(ActionClass::Invoke);
         let Some((breadth, act)) = effects.every_thing(&road, functions, &invokes) else { continue };
-        let count = effects.counted(breadth.holder, &road, functions, Given::Action(&act.action)).count;
+        let count = effects.counted(breadth.holder, &road, functions, Given::Act(&act)).count;
         let name = grant.principal;
         let crowd = matches!(name, Principal::Anyone | Principal::SignedIn | Principal::Account(_));
         if count < if crowd { 1 } else { FEWEST } {
@@ -196,7 +196,7 @@ fn wide_invoke_grant(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let grant = estate.grant(id);
             let effects = audit.effects();
             let Counted { count, but, .. } =
-                effects.counted(breadth.holder, &road, functions, Given::Action(&act.action));
+                effects.counted(breadth.holder, &road, functions, Given::Act(&act));
             let at = match grant.at {
                 crate::estate::At::Everywhere => "everywhere".to_owned(),
                 crate::estate::At::Thing(thing) => format!("of {}", estate.label(thing)),
