@@ -69,8 +69,10 @@ impl Context {
 
     /// The same with an attribute fixed otherwise.
     pub fn instead(&self, attribute: Attribute, known: Known) -> Self {
-        let others = self.known.iter().filter(|(each, _)| *each != attribute).cloned();
-        Self { known: others.chain([(attribute, known)]).collect() }
+        let mut all = Vec::with_capacity(self.known.len() + 1);
+        all.extend(self.known.iter().filter(|(each, _)| *each != attribute).cloned());
+        all.push((attribute, known));
+        Self { known: all }
     }
 
     /// The same without what is fixed of an attribute.

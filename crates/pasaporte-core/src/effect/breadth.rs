@@ -52,8 +52,6 @@ pub struct Breadth {
     pub holder: Principal,
     /// Where it was found so.
     pub on: Wide,
-    /// What is taken out of it, as patterns or names, sorted.
-    pub but: Vec<String>,
 }
 
 impl Breadth {
@@ -160,8 +158,7 @@ impl Effects<'_> {
             let Some((on, verdict)) = self.widest(bearer.who, road, every, service) else { continue };
             holding += bearer.count;
             if best.as_ref().is_none_or(|known| verdict > known.verdict) {
-                let but = self.taken_out(bearer.who, road, &on, service);
-                best = Some(Breadth { verdict, holders: (0, 0), holder: bearer.who, on, but });
+                best = Some(Breadth { verdict, holders: (0, 0), holder: bearer.who, on });
             }
         }
         best.map(|best| Breadth { holders: (holding, all), ..best })
@@ -293,8 +290,10 @@ impl Effects<'_> {
         all
     }
 
-    /// What is taken out of all that a road gives on something: exceptions, denies, and what ceilings leave out.
-    fn taken_out(&self, who: Principal, road: &Road, on: &Wide, service: Option<&str>) -> Vec<String> {
+    /// What is taken out of every action, or every one of a service, that a road gives: exceptions, denies, and what
+    /// ceilings leave out, as patterns or names, sorted.
+    pub fn taken_out(&self, road: &Road, breadth: &Breadth, service: Option<&str>) -> Vec<String> {
+        let (who, on) = (breadth.holder, &breadth.on);
         let estate = self.estate();
         let statement = estate.statement(road.statement);
         let mut patterns: Vec<PatternId> = estate.actions_picked(statement.actions).except().to_vec();
@@ -380,10 +379,7 @@ impl Effects<'_> {
             holding += bearer.count;
             if best.as_ref().is_none_or(|(known, _)| verdict > known.verdict) {
                 let on = Wide::New(new);
-                best = Some((
-                    Breadth { verdict, holders: (0, 0), holder: bearer.who, on, but: Vec::new() },
-                    act,
-                ));
+                best = Some((Breadth { verdict, holders: (0, 0), holder: bearer.who, on }, act));
             }
         }
         best.map(|(best, act)| (Breadth { holders: (holding, all), ..best }, act))

@@ -105,13 +105,17 @@ impl Effects<'_> {
     ) -> Vec<(Context, Exposure)> {
         let named = self.named_in_conditions(who, action, on);
         let mut all = vec![(base, widest)];
+        if named.is_empty() {
+            return all;
+        }
+        // With each value whatever was varied so far.
         let mut vary = |attribute: Attribute, values: Vec<(Known, Exposure)>| {
-            let before = all.clone();
+            let before = all.len();
             for (known, exposure) in values {
-                let varied = before
-                    .iter()
-                    .map(|(given, so_far)| (given.instead(attribute, known.clone()), exposure.max(*so_far)));
-                all.extend(varied.collect::<Vec<_>>());
+                for at in 0..before {
+                    let (given, so_far) = &all[at];
+                    all.push((given.instead(attribute, known.clone()), exposure.max(*so_far)));
+                }
             }
         };
         let networks = named.networks.iter().map(|net| {
@@ -142,11 +146,12 @@ impl Effects<'_> {
             };
             (text(name), if foreign { Exposure::Outsider } else { Exposure::Insiders })
         });
-        let before: Vec<(Context, Exposure)> = all.clone();
+        let before = all.len();
         for (known, exposure) in sources {
             let Known::Text(source) = &known else { continue };
             let account = self.account_of_source(source);
-            for (given, so_far) in &before {
+            for at in 0..before {
+                let (given, so_far) = &all[at];
                 let given = given.instead(Attribute::SourceResource, known.clone());
                 // The account of a source that the estate has is known; of another it may be any that is named.
                 let given = match &account {
@@ -156,11 +161,10 @@ impl Effects<'_> {
                 all.push((given, exposure.max(*so_far)));
             }
         }
-        let owners: Vec<(Known, Exposure)> =
-            named.owners.iter().map(|name| (text(name), of_account(name))).collect();
-        let before = all.clone();
-        for (known, exposure) in owners {
-            for (given, so_far) in &before {
+        let before = all.len();
+        for (known, exposure) in named.owners.iter().map(|name| (text(name), of_account(name))) {
+            for at in 0..before {
+                let (given, so_far) = &all[at];
                 if given.get(Attribute::AccountOfSource) == Some(&Known::Foreign) {
                     let given = given.instead(Attribute::AccountOfSource, known.clone());
                     all.push((given, exposure.max(*so_far)));
@@ -196,6 +200,10 @@ struct Named {
 }
 
 impl Named {
+    fn is_empty(&self) -> bool {
+        self.networks.is_empty() && [&self.accounts, &self.sources, &self.owners].iter().all(|it| it.is_empty())
+    }
+
     fn take(&mut self, conditions: &[Condition]) {
         for condition in conditions {
             let Condition::Test(attribute, test) = condition else { continue };

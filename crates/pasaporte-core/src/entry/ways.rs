@@ -1,7 +1,5 @@
 //! The ways in of a function: everybody who can make it run, by whichever road (access-model §6).
 
-use rustc_hash::FxHashSet;
-
 use super::circles::narrowed;
 use super::{Because, Caller, Circles, Exposed, Exposure, faces_internet};
 use crate::access::{Access, Context, Question, Verdict};
@@ -150,11 +148,16 @@ impl<'e> Effects<'e> {
         self.by_endpoints(&mut ways);
         self.by_managing(&mut ways);
         let mut exposed = Exposed::INSIDE;
-        let on = Thing::Function(function);
+        let (on, whenever) = (Thing::Function(function), Context::default());
         for who in self.strangers_on(on) {
             // A token may be public, which depends on what it is let in by.
             if let Principal::Token(_) = who {
                 ways.all.extend(self.invoking_as(who, function).into_iter().map(WayIn::invoking));
+                continue;
+            }
+            // What is never so is not so of any circle.
+            let question = Question { principal: who, action: self.invoke(), on, given: &whenever };
+            if self.verdict(&question) == Verdict::No {
                 continue;
             }
             let circles = self.circles_as_wide_as(Exposure::KeyHolders, who, self.invoke(), on).into_iter();
@@ -280,9 +283,8 @@ impl Access<'_> {
             }
         }
         all.retain(|who| !matches!(who, Principal::User(_) | Principal::Identity(_) | Principal::Group(_)));
-        let mut seen = FxHashSet::default();
-        all.retain(|who| seen.insert(*who));
         all.sort_unstable();
+        all.dedup();
         all
     }
 }

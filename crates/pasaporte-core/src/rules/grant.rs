@@ -61,7 +61,7 @@ fn any_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(breadth) = audit.effects().every_action(&road) else { continue };
         let broad = Broad::new(road, grant, &breadth);
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
-            let actions = but("every action".to_owned(), &breadth.but);
+            let actions = but("every action".to_owned(), &audit.effects().taken_out(&broad.road, &breadth, None));
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
             let services = known_services(audit).map(|service| (audit.effects().service(service), &breadth));
             let short = broad.falls_short(audit, services);
@@ -94,8 +94,10 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         whole.retain(|(_, breadth)| breadth.verdict == broad.verdict);
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
-            let services: Vec<String> =
-                whole.iter().map(|(service, breadth)| but(service.to_string(), &breadth.but)).collect();
+            let all_but = |(service, breadth): &(Arc<str>, Breadth)| {
+                but(service.to_string(), &audit.effects().taken_out(&broad.road, breadth, Some(service)))
+            };
+            let services: Vec<String> = whole.iter().map(all_but).collect();
             let short = broad.falls_short(
                 audit,
                 whole.iter().map(|(service, breadth)| (audit.effects().service(service), breadth)),
