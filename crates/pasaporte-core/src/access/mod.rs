@@ -118,8 +118,22 @@ impl<'e> Access<'e> {
     pub fn new(estate: &'e Estate) -> Self {
         let some_ignore_case =
             estate.all::<ScopeId>().any(|(_, scope)| scope.action_case == CaseOfActions::Ignored);
-        let (population, takings) =
-            rayon::join(|| population::Population::new(estate), || taking::Takings::new(estate));
+        let grants = || estate.grants().map(|(id, grant)| (grant.principal, id)).collect();
+        let account_of = |index| estate.account_of(Thing::Resource(ResourceId::new(index)));
+        let of_people = || {
+            let population = population::Population::new(estate);
+            let membership = names::Membership::new(estate, &population);
+            (population, membership, taking::Takings::new(estate))
+        };
+        let of_grants = || (by::By::new(grants()), picks::picks(estate));
+        let of_things = || {
+            let accounts = (0..estate.count::<ResourceId>()).map(account_of).collect();
+            (by::By::new(admitted(estate).collect()), becoming::trusting(estate), accounts)
+        };
+        let (
+            (population, membership, takings),
+            ((grants_by_holder, picks), (admissions_by_named, trusting, accounts_of_resources)),
+        ) = rayon::join(of_people, || rayon::join(of_grants, of_things));
         let mut ceilings_of = Vec::new();
         let mut ceilings_below = Vec::new();
         for (id, ceiling) in estate.ceilings() {
@@ -131,27 +145,22 @@ impl<'e> Access<'e> {
                 }
             }
         }
-        let account_of = |index| estate.account_of(Thing::Resource(ResourceId::new(index)));
-        let admissions_by_named = by::By::new(admitted(estate).collect());
         let others = admissions_by_named
             .keys()
             .filter(|who| !matches!(who, Principal::Identity(_) | Principal::User(_)));
-        let membership = names::Membership::new(estate, &population);
-        let grants_by_holder =
-            by::By::new(estate.grants().map(|(id, grant)| (grant.principal, id)).collect());
         let mut access = Self {
             estate,
             everybody: Everybody::new(estate, &membership, &grants_by_holder),
             membership,
             takings,
-            trusting: becoming::trusting(estate),
+            trusting,
             population,
             grants_by_holder,
             contents: slots(estate.count::<SetId>()),
             invoke_permissions: admissions::<FunctionId>(estate),
             trust: admissions::<IdentityId>(estate),
             access_lists: admissions::<ResourceId>(estate),
-            accounts_of_resources: (0..estate.count::<ResourceId>()).map(account_of).collect(),
+            accounts_of_resources,
             profiles_of_others: others.map(|who| (who, OnceLock::new())).collect(),
             admissions_by_named,
             keys_by_opened: by::By::new(estate.all::<KeyId>().map(|(id, key)| (key.opens(), id)).collect()),
@@ -159,7 +168,7 @@ impl<'e> Access<'e> {
             ceilings_below: by::By::new(ceilings_below),
             profiles_of_identities: slots(estate.count::<IdentityId>()),
             profiles_of_users: slots(estate.count::<UserId>()),
-            picks: picks::picks(estate),
+            picks,
             by_start: picks::ByStart::new(estate),
             catalogue: Catalogue::new(estate),
             some_ignore_case,

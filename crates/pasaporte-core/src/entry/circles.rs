@@ -201,7 +201,8 @@ struct Named {
 
 impl Named {
     fn is_empty(&self) -> bool {
-        self.networks.is_empty() && [&self.accounts, &self.sources, &self.owners].iter().all(|it| it.is_empty())
+        self.networks.is_empty()
+            && [&self.accounts, &self.sources, &self.owners].iter().all(|it| it.is_empty())
     }
 
     fn take(&mut self, conditions: &[Condition]) {

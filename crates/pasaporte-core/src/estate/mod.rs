@@ -203,7 +203,7 @@ impl Estate {
     }
 
     /// All grants, in the order read.
-    pub fn grants(&self) -> impl Iterator<Item = (GrantId, &Grant)> {
+    pub fn grants(&self) -> impl ExactSizeIterator<Item = (GrantId, &Grant)> {
         self.grants.iter().enumerate().map(|(index, grant)| (GrantId::new(index), grant))
     }
 

@@ -8,11 +8,11 @@ use super::finding::{Raised, Raising};
 use super::grant::allowing;
 use super::words::listed;
 use super::{Audit, Level, Rule, Severity, Sureness, Told};
-use crate::access::{Verdict, Via};
+use crate::access::Verdict;
 use crate::effect::ServiceId;
 use crate::estate::{
-    Condition, ContractId, ContractOf, FunctionId, KeyId, Origin, Reference, ScopeId, ScopeKind, StatementId,
-    Thing, VerifierId,
+    ActionsId, Condition, ContractId, ContractOf, FunctionId, KeyId, Origin, Reference, ResourcesId, ScopeId,
+    ScopeKind, Thing, VerifierId,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -176,8 +176,7 @@ fn nothing_there(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let (estate, effects) = (audit.estate(), audit.effects());
     let mut unseen: FxHashMap<(Option<Thing>, ServiceId), Vec<Origin>> = FxHashMap::default();
-    // Statements of sets are held again and again.
-    let mut known: FxHashMap<StatementId, Box<[ServiceId]>> = FxHashMap::default();
+    let mut known: FxHashMap<(ActionsId, ResourcesId), Box<[ServiceId]>> = FxHashMap::default();
     for (_, road) in allowing(audit) {
         // In a thing nothing else is made.
         let place = road.at.thing();
@@ -192,20 +191,13 @@ fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         {
             continue;
         }
-        let find = || {
+        let kinds = known.entry((statement.actions, statement.resources)).or_insert_with(|| {
             let named = effects.kinds_named(&road).into_iter().map(|(kind, _)| kind);
             let named = named.filter(|kind| **kind != *crate::effect::ACCESS && !is_kind_of_things(kind));
             let mut kinds: Vec<ServiceId> = named.map(|kind| effects.service(&kind)).collect();
             kinds.dedup();
             kinds.into_boxed_slice()
-        };
-        let own: Box<[ServiceId]>;
-        let kinds = if matches!(road.via, Via::Grant { set: Some(_), .. }) {
-            known.entry(road.statement).or_insert_with(find)
-        } else {
-            own = find();
-            &own
-        };
+        });
         let there = effects.services_at(road.at);
         for kind in kinds.iter().filter(|kind| !there.contains(kind)) {
             unseen.entry((place, *kind)).or_default().push(statement.origin);

@@ -1,6 +1,5 @@
 //! What a rule raises, and the finding that it settles into.
 
-use std::cmp::Ordering::Equal;
 use std::hash::Hasher;
 
 use rayon::prelude::*;
@@ -221,13 +220,26 @@ impl Raised {
 /// Takes what a rule raises, and settles it.
 pub(super) struct Raising<'a, 'e> {
     rule: &'static Rule,
+    /// The rule's place among all.
+    place: u8,
     audit: &'a Audit<'e>,
     pub(super) found: Vec<Finding>,
 }
 
 impl<'a, 'e> Raising<'a, 'e> {
     pub(super) fn new(rule: &'static Rule, audit: &'a Audit<'e>) -> Self {
-        Self { rule, audit, found: Vec::new() }
+        let place = super::all().position(|other| other.id == rule.id).unwrap_or_default() as u8;
+        Self { rule, place, audit, found: Vec::new() }
+    }
+
+    /// For a part of what the rule looks at.
+    pub(super) fn part(&self) -> Self {
+        Self { found: Vec::new(), ..*self }
+    }
+
+    /// Takes over what was raised of a part.
+    pub(super) fn join(&mut self, part: Self) {
+        self.found.extend(part.found);
     }
 
     /// Raises a weakness, with how to tell it.
@@ -236,7 +248,7 @@ impl<'a, 'e> Raising<'a, 'e> {
         raised: &Raised,
         tell: impl Fn(&Audit<'_>) -> Told + Send + Sync + 'static,
     ) {
-        self.found.push(Finding::settle(self.rule, raised, Box::new(tell), self.audit));
+        self.found.push(Finding::settle(self, raised, Box::new(tell)));
     }
 }
 
@@ -251,6 +263,8 @@ impl Level {
 pub struct Finding {
     /// Which rule.
     pub rule: &'static Rule,
+    /// The rule's place among all.
+    pub(super) place: u8,
     /// How bad.
     pub severity: Severity,
     /// What the severity comes from.
@@ -305,10 +319,12 @@ impl Fingerprint {
 const WHOLE: &str = "estate";
 
 impl Finding {
-    fn settle(rule: &'static Rule, raised: &Raised, tell: Tell, audit: &Audit<'_>) -> Self {
+    fn settle(raising: &Raising<'_, '_>, raised: &Raised, tell: Tell) -> Self {
+        let Raising { rule, place, audit, .. } = *raising;
         let label = raised.thing.map_or(WHOLE.to_owned(), |thing| audit.estate().label(thing));
         Self {
             rule,
+            place,
             severity: match raised.level {
                 Level::Table(impact, exposure) => severity(impact, exposure, raised.environment),
                 Level::Influence(_, _, severity) | Level::Fixed(severity) => severity,
@@ -382,10 +398,9 @@ impl Finding {
 
 /// Worst first; then by rule, thing and fingerprint, so that the order never depends on input.
 pub(super) fn order(findings: &mut [Finding], estate: &Estate) {
-    let rank = |finding: &Finding| super::all().position(|rule| rule.id == finding.rule.id);
     findings.par_sort_unstable_by(|one, other| {
         let severity = other.severity.cmp(&one.severity);
-        let rule = || if std::ptr::eq(one.rule, other.rule) { Equal } else { rank(one).cmp(&rank(other)) };
+        let rule = || one.place.cmp(&other.place);
         let thing = || match (one.thing, other.thing) {
             (Some(one), Some(other)) => estate.compare_labels(one, other),
             _ => one.label(estate).cmp(&other.label(estate)),

@@ -1,8 +1,9 @@
 //! grant: what a holder may do.
 
 use std::collections::BTreeSet;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::finding::{Cause, Raised, Raising};
@@ -61,7 +62,8 @@ fn any_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(breadth) = audit.effects().every_action(&road) else { continue };
         let broad = Broad::new(road, grant, &breadth);
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
-            let actions = but("every action".to_owned(), &audit.effects().taken_out(&broad.road, &breadth, None));
+            let actions =
+                but("every action".to_owned(), &audit.effects().taken_out(&broad.road, &breadth, None));
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
             let services = known_services(audit).map(|service| (audit.effects().service(service), &breadth));
             let short = broad.falls_short(audit, services);
@@ -76,11 +78,11 @@ fn but(what: String, exceptions: &[String]) -> String {
 }
 
 fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let mut known = KnownServices::new(audit);
-    for (grant, road) in allowing(audit) {
+    let known = KnownServices::new(audit);
+    side_by_side(audit, raising, |raising, grant, road| {
         let services = known.of(audit, statement(audit, &road).actions);
         if services.is_empty() || audit.effects().every_action(&road).is_some() {
-            continue;
+            return;
         }
         let mut whole: Vec<(Arc<str>, Breadth)> = Vec::new();
         for (service, every) in services.iter() {
@@ -90,7 +92,7 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
         // The surest of them is what the finding rests on.
         let best = whole.iter().map(|(_, breadth)| breadth).max_by_key(|breadth| breadth.verdict);
-        let Some(broad) = best.map(|best| Broad::new(road, grant, best)) else { continue };
+        let Some(broad) = best.map(|best| Broad::new(road, grant, best)) else { return };
         whole.retain(|(_, breadth)| breadth.verdict == broad.verdict);
         broad.raise(audit, raising, "the actions that the code uses", move |audit, broad| {
             let (holder, resources) = (broad.holder(audit), broad.resources(audit));
@@ -105,19 +107,19 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let (services, source) = (listed(&services), broad.source(audit));
             format!("{holder} may do every action of {services} on {resources} {source}.{short}")
         });
-    }
+    });
 }
 
 fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let mut kinds = KnownKinds::new(audit);
-    for (id, road) in allowing(audit) {
+    let kinds = KnownKinds::new(audit);
+    side_by_side(audit, raising, |raising, id, road| {
         let effects = audit.effects();
         if !is_broad(audit, audit.estate().grant(id)) {
-            continue;
+            return;
         }
         let covered = kinds.covered(audit, &road);
         if covered.is_empty() || effects.every_action(&road).is_some() {
-            continue;
+            return;
         }
         let mut best: Option<Breadth> = None;
         let mut reached: Vec<(Verdict, Reached, bool)> = Vec::new();
@@ -130,7 +132,7 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             }
         }
         // The surest of them is what the finding rests on.
-        let Some(best) = best else { continue };
+        let Some(best) = best else { return };
         reached.retain(|(verdict, ..)| *verdict == best.verdict);
         let known = reached.iter().any(|(_, _, is_known)| *is_known);
         let reached: Box<[Reached]> = reached.into_iter().map(|(_, it, _)| it).collect();
@@ -139,7 +141,7 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         broad.raise_as(audit, raising, sure, "the resources that the code uses", move |audit, broad| {
             broad.told_reach(audit, &reached)
         });
-    }
+    });
 }
 
 /// Whether a road gives something harmful on all of a kind: changing it, or reading where something confidential can be
@@ -216,22 +218,23 @@ fn known_services<'e>(audit: &Audit<'e>) -> impl Iterator<Item = &'e str> + use<
 /// the statement names although nothing of them is there.
 struct KnownKinds {
     everywhere: Vec<ServiceId>,
-    covered: FxHashMap<(ResourcesId, ActionsId), Arc<[ServiceId]>>,
+    covered: Mutex<FxHashMap<(ResourcesId, ActionsId), Arc<[ServiceId]>>>,
 }
 
 impl KnownKinds {
     fn new(audit: &Audit<'_>) -> Self {
         let everywhere = known_kinds(audit).map(|kind| audit.effects().service(kind)).collect();
-        Self { everywhere, covered: FxHashMap::default() }
+        Self { everywhere, covered: Mutex::default() }
     }
 
-    fn covered(&mut self, audit: &Audit<'_>, road: &Road) -> Arc<[ServiceId]> {
+    fn covered(&self, audit: &Audit<'_>, road: &Road) -> Arc<[ServiceId]> {
         let Self { everywhere, covered } = self;
         let effects = audit.effects();
         let statement = statement(audit, road);
         if !effects.may_take_all_of_a_kind(statement.resources) {
             return Arc::default();
         }
+        let mut covered = covered.lock().expect("nobody panics while holding it");
         let found = covered.entry((statement.resources, statement.actions)).or_insert_with(|| {
             let mut kinds = everywhere.clone();
             kinds.extend(effects.kinds_named(road).into_iter().map(|(kind, _)| effects.service(&kind)));
@@ -254,16 +257,17 @@ type Services = Arc<[(Arc<str>, Arc<Action>)]>;
 /// resources in the estate, and those that everything has.
 struct KnownServices {
     everywhere: Vec<Arc<str>>,
-    covered: FxHashMap<ActionsId, Services>,
+    covered: Mutex<FxHashMap<ActionsId, Services>>,
 }
 
 impl KnownServices {
     fn new(audit: &Audit<'_>) -> Self {
-        Self { everywhere: known_services(audit).map(Arc::from).collect(), covered: FxHashMap::default() }
+        Self { everywhere: known_services(audit).map(Arc::from).collect(), covered: Mutex::default() }
     }
 
-    fn of(&mut self, audit: &Audit<'_>, actions: ActionsId) -> Services {
+    fn of(&self, audit: &Audit<'_>, actions: ActionsId) -> Services {
         let Self { everywhere, covered } = self;
+        let mut covered = covered.lock().expect("nobody panics while holding it");
         let found = covered.entry(actions).or_insert_with(|| {
             let mut services = everywhere.clone();
             for pattern in audit.effects().patterns(audit.estate().actions_picked(actions).any()) {
@@ -298,11 +302,38 @@ pub(super) fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
     }
 }
 
+/// Grants that one processor looks at in a go.
+const AT_ONCE: usize = 1_000;
+
+/// Looks at the allowing statements of all grants, with all processors.
+fn side_by_side<'a, 'e>(
+    audit: &Audit<'_>,
+    raising: &mut Raising<'a, 'e>,
+    look: impl Fn(&mut Raising<'a, 'e>, GrantId, Road) + Sync,
+) {
+    let count = audit.estate().grants().len();
+    let parts = (0..count.div_ceil(AT_ONCE)).into_par_iter().map(|part| {
+        let mut raising = raising.part();
+        let grants = audit.estate().grants().skip(part * AT_ONCE).take(AT_ONCE);
+        allowing_of(audit, grants).for_each(|(grant, road)| look(&mut raising, grant, road));
+        raising
+    });
+    for part in parts.collect::<Vec<_>>() {
+        raising.join(part);
+    }
+}
+
 /// The allowing statements of all grants that had not expired and that somebody holds.
 pub(super) fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (GrantId, Road)> + 'a {
+    allowing_of(audit, audit.estate().grants())
+}
+
+fn allowing_of<'a>(
+    audit: &'a Audit<'_>,
+    grants: impl Iterator<Item = (GrantId, &'a Grant)> + 'a,
+) -> impl Iterator<Item = (GrantId, Road)> + 'a {
     let estate = audit.estate();
-    let held = estate
-        .grants()
+    let held = grants
         .filter(|(_, grant)| !audit.effects().has_expired(grant) && audit.looks_at_holder(grant.principal));
     held.flat_map(move |(id, grant)| {
         let statements = audit.effects().statements_of(grant);

@@ -84,10 +84,7 @@ fn leaders(findings: &[Finding], estate: &Estate) -> Vec<u32> {
 fn precedes(one: &Finding, other: &Finding, estate: &Estate) -> bool {
     let rank = |finding: &Finding| {
         let named = PRECEDENCE.iter().position(|id| *id == finding.rule.id);
-        named.unwrap_or_else(|| {
-            let listed = super::all().position(|rule| rule.id == finding.rule.id);
-            PRECEDENCE.len() + listed.unwrap_or_default()
-        })
+        named.unwrap_or(PRECEDENCE.len() + usize::from(finding.place))
     };
     let key = |finding: &Finding| (finding.sureness as u8, rank(finding));
     key(one).cmp(&key(other)).then_with(|| one.label(estate).cmp(&other.label(estate))).is_lt()
