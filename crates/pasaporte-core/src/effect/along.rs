@@ -8,7 +8,7 @@ use super::{Effects, Harm, Impact, Road};
 use crate::estate::{At, FunctionId, IdentityId, KeyId, KeyReach, Principal};
 
 /// What somebody may do without becoming anybody else, and whom they may become.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(super) struct Direct {
     pub(super) harm: Harm,
     pub(super) edges: Box<[Edge]>,

@@ -82,20 +82,24 @@ impl<'q> Asked<'q> {
                 effects.acts_given(who, road, self.service, on, Some(thing)).iter().any(is_no)
             }
             _ => {
+                let any_case = effects.any_case(thing);
+                let actions = effects.estate().statement(road.statement).actions;
+                let alone = self.is_left_alone(effects, thing);
+                // Where nothing bears on an action that the road takes, there is nothing to ask.
+                let surely = |act: &Act| {
+                    act.action.is_picked_by(actions, any_case)
+                        && !effects.may_deny(self.opposition.as_deref(), &act.action, thing)
+                };
                 let mut acts = self.acts.iter().zip(&self.free);
-                acts.any(|(act, free)| {
-                    !(*free && self.is_left_alone(effects, &act.action, thing)) && is_no(act)
-                })
+                acts.any(|(act, free)| !(alone && *free && surely(act)) && is_no(act))
             }
         }
     }
 
-    /// Whether nothing bears on an action on a thing that the road takes: then there is nothing to ask.
-    fn is_left_alone(&self, effects: &Effects<'_>, action: &Action, thing: Thing) -> bool {
-        let statement = effects.estate().statement(self.road.statement);
-        effects.takes(statement.resources, thing)
-            && action.is_picked_by(statement.actions, effects.any_case(thing))
-            && effects.nothing_bears_on(self.who, self.home, self.opposition.as_deref(), action, thing)
+    /// Whether the road takes a thing, on which nothing else stands.
+    fn is_left_alone(&self, effects: &Effects<'_>, thing: Thing) -> bool {
+        let resources = effects.estate().statement(self.road.statement).resources;
+        effects.takes(resources, thing) && effects.asks_nobody_else(self.who, self.home, thing)
     }
 }
 

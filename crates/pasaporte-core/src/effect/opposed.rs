@@ -147,9 +147,13 @@ impl Effects<'_> {
         action: &Action,
         thing: Thing,
     ) -> bool {
+        self.asks_nobody_else(who, home, thing) && !self.may_deny(opposition, action, thing)
+    }
+
+    /// Whether nothing stands on a thing, and no other side is asked than somebody's of an account.
+    pub(crate) fn asks_nobody_else(&self, who: Principal, home: Option<AccountOf>, thing: Thing) -> bool {
         self.admissions_on(thing).is_empty()
             && self.needs_between(who, home, self.account_of(thing)) == Needs::EitherSide
-            && !self.may_deny(opposition, action, thing)
     }
 
     /// Whether the ceilings over somebody bear on an action.

@@ -122,8 +122,11 @@ impl Effects<'_> {
                 return Some(format!("invoke and manage all of {}", self.estate().label(it.opens())));
             }
         }
-        let roads = || self.harmful_roads(who);
-        self.tell_from(who, self.direct_of(who), false, roads)
+        let direct = match who {
+            Principal::Identity(id) => self.direct(id).clone(),
+            _ => self.direct_of(who),
+        };
+        self.tell_from(who, direct, false, || self.harmful_roads(who))
     }
 
     /// The worst that one road lets somebody do, in words to be read after "may".

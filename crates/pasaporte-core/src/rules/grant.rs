@@ -461,12 +461,13 @@ impl Broad {
         situation: impl Fn(&Audit<'_>, &Self) -> String + Send + Sync + 'static,
     ) {
         let sure = if self.verdict == Verdict::Yes { sure } else { Sureness::Conditional };
-        let raised = raised(audit, self.grant, &self.road).sure(sure);
+        let worst = worst(audit, &self.road);
+        let raised = raised(audit, self.grant, &self.road, worst.0).sure(sure);
         raising.raise(&raised, move |audit| {
             let statement = statement(audit, &self.road);
             let grant = self.grant(audit);
             let callers = exposed(audit, audit.exposure_of(grant.principal));
-            let worst = at_worst(audit, &self.road);
+            let worst = at_worst(audit, &self.road, worst);
             Told::new(format!("{}{worst}{callers}", situation(audit, &self)))
                 .fix(narrow(audit, &self.road, narrow_to))
                 .at(statement.origin, "the statement")
@@ -476,8 +477,7 @@ impl Broad {
 }
 
 /// " At worst: …", where that is worse than touching data that is not confidential.
-fn at_worst(audit: &Audit<'_>, road: &Road) -> String {
-    let (harm, who) = worst(audit, road);
+fn at_worst(audit: &Audit<'_>, road: &Road, (harm, who): (Harm, Principal)) -> String {
     match harm.impact {
         Impact::ControlsAccess | Impact::ConfidentialData => {
             audit.effects().tell_by(who, *road).map_or_else(String::new, |may| format!(" At worst: {may}."))
@@ -502,24 +502,19 @@ pub(super) fn worst(audit: &Audit<'_>, road: &Road) -> (Harm, Principal) {
     all.unwrap_or((Harm::RUNS_CODE, road.name()))
 }
 
-/// A weakness of what a grant's statement gives.
-pub(super) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road) -> Raised {
+/// A weakness of what a grant's statement gives, with the worst that it lets anybody do.
+pub(super) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road, worst: Harm) -> Raised {
     let estate = audit.estate();
     let grant = estate.grant(id);
     let name = grant.principal;
     let thing = name.thing().unwrap_or(Thing::Grant(id));
     let at = estate.place_label(grant.at);
-    Raised::judged(
-        thing,
-        worst(audit, road).0,
-        exposure(audit, name, grant.at, thing),
-        audit.environment_of(name),
-    )
-    .facet(estate.principal_label(name))
-    .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
-    .facet(at)
-    .facet(canonical(estate, statement(audit, road)))
-    .from([Cause::Grant(id)])
+    Raised::judged(thing, worst, exposure(audit, name, grant.at, thing), audit.environment_of(name))
+        .facet(estate.principal_label(name))
+        .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
+        .facet(at)
+        .facet(canonical(estate, statement(audit, road)))
+        .from([Cause::Grant(id)])
 }
 
 /// Whoever holds something as a crowd may use it; whoever only calls the holder's code may influence it.

@@ -6,7 +6,7 @@ use crate::effect::{Act, Counted, Given, action_in_words};
 use crate::entry::{Because, Caller, Exposed, Exposure};
 use crate::estate::{ActionClass, Attribute, FunctionId, Id, Principal, Thing};
 use crate::rules::finding::{Cause, Raised, Raising};
-use crate::rules::grant::{allowing, holder, is_broad, narrow, raised, source};
+use crate::rules::grant::{allowing, holder, is_broad, narrow, raised, source, worst};
 use crate::rules::words::{capitalised, crowd, exposed, listed};
 use crate::rules::{Audit, Rule, Sureness, Told};
 
@@ -190,7 +190,7 @@ fn wide_invoke_grant(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             continue;
         }
         let sure = if breadth.verdict == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional };
-        let raised = raised(audit, id, &road).sure(sure);
+        let raised = raised(audit, id, &road, worst(audit, &road).0).sure(sure);
         raising.raise(&raised, move |audit| {
             let estate = audit.estate();
             let grant = estate.grant(id);
