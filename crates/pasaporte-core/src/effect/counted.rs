@@ -1,11 +1,12 @@
 //! On how many things of a kind a road gives what it gives, and on which it does not.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::opposed::{Opposes, Opposition};
 use super::{Act, Effects, Road, ServiceId, Wide};
 use crate::access::{Action, On, Truth, Verdict};
-use crate::estate::{AccountOf, Principal, Sensitivity, Thing};
+use crate::estate::{AccountOf, Principal, ResourceId, ResourcesId, Sensitivity, Thing};
 
 /// Of the declared things of a service that a road takes:
 #[derive(Debug, Clone)]
@@ -63,13 +64,39 @@ impl<'q> Asked<'q> {
         Self { who, road, service, given, acts, free, opposition, home: effects.home(who) }
     }
 
-    /// Whether what the road gives is the same on all that it takes.
-    fn is_plain(&self, effects: &Effects<'_>) -> bool {
-        let opposes = |act: &Act| effects.opposes(self.opposition.as_deref(), &act.action);
-        effects.is_plain(self.road)
+    /// The things on which what the road gives may be otherwise than on all that it takes, since a deny takes them; none
+    /// where each has to be asked about.
+    fn apart(&self, effects: &Effects<'_>) -> Option<Vec<Thing>> {
+        let (who, road) = (self.who, self.road);
+        let alike = self.free.iter().all(|free| *free)
             && effects.denied().is_empty()
-            && self.acts.iter().all(|act| opposes(act) == Opposes::Never)
-            && effects.counts_by_parts(self.who, self.road)
+            && effects.counts_by_parts(who, road);
+        if !alike {
+            return None;
+        }
+        let opposition = self.opposition.as_deref();
+        let denies: BTreeSet<ResourcesId> = self
+            .acts
+            .iter()
+            .flat_map(|act| effects.denying(opposition, &act.action))
+            .map(|id| effects.estate().statement(id).resources)
+            .collect();
+        let is_of_resources = self.service != super::ACCESS_SERVICE && !Effects::is_of_people(self.service);
+        if denies.is_empty() || !is_of_resources {
+            return denies.is_empty().then(Vec::new);
+        }
+        let resources = effects.estate().statement(road.statement).resources;
+        let parts = effects.taken_parts(who, road.name(), resources, road.at);
+        let denied = denies.into_iter().flat_map(|denied| {
+            let taken = effects.taken(denied, road.at);
+            let here = |id: &ResourceId| {
+                effects.service_of(Thing::Resource(*id)) == self.service
+                    && parts.iter().any(|part| effects.is_among(part, *id))
+            };
+            taken.resources().iter().copied().filter(here).collect::<Vec<_>>()
+        });
+        let denied: BTreeSet<ResourceId> = denied.collect();
+        Some(denied.into_iter().map(Thing::Resource).collect())
     }
 
     /// Whether some of it is not given on a thing.
@@ -109,21 +136,30 @@ impl Effects<'_> {
     pub fn counted(&self, who: Principal, road: &Road, service: ServiceId, given: Given<'_>) -> Counted {
         let resources = self.estate().statement(road.statement).resources;
         let asked = Asked::new(self, who, road, service, given);
-        if asked.is_plain(self) && self.has_no_exceptions(resources) {
+        if self.has_no_exceptions(resources)
+            && let Some(apart) = asked.apart(self)
+        {
             let (count, confidential) = self.count_plainly(who, road, service);
-            return Counted { acts: asked.acts, count, confidential, but: Vec::new() };
+            let short = apart.into_iter().filter(|thing| asked.falls_short_on(self, *thing));
+            let short: Vec<Thing> = short.collect();
+            let of_them = short.iter().filter(|thing| self.is_confidential(**thing)).count();
+            return Counted {
+                acts: asked.acts,
+                count: count - short.len(),
+                confidential: confidential - of_them,
+                but: self.labels(short),
+            };
         }
         let (mut count, mut confidential, mut but) = (0, 0, Vec::new());
         for thing in self.things_at_places(who, road, &self.service_name(service)) {
             if asked.falls_short_on(self, thing) {
-                but.push(self.estate().label(thing));
+                but.push(thing);
                 continue;
             }
             count += 1;
             confidential += usize::from(self.is_confidential(thing));
         }
-        but.sort_unstable();
-        Counted { acts: asked.acts, count, confidential, but }
+        Counted { acts: asked.acts, count, confidential, but: self.labels(but) }
     }
 
     /// The declared things that a road takes on which some of what it gives of a service on something may not be done.
@@ -135,14 +171,13 @@ impl Effects<'_> {
         on: &Wide,
     ) -> Vec<String> {
         let asked = Asked::new(self, who, road, service, Given::AllOn(on));
-        if asked.is_plain(self) {
-            return Vec::new();
-        }
-        let all = self.things_reached_by(who, road, service).into_iter();
-        let mut all: Vec<String> = all
-            .filter(|thing| asked.falls_short_on(self, *thing))
-            .map(|thing| self.estate().label(thing))
-            .collect();
+        let mut all = asked.apart(self).unwrap_or_else(|| self.things_reached_by(who, road, service));
+        all.retain(|thing| asked.falls_short_on(self, *thing));
+        self.labels(all)
+    }
+
+    fn labels(&self, things: Vec<Thing>) -> Vec<String> {
+        let mut all: Vec<String> = things.into_iter().map(|thing| self.estate().label(thing)).collect();
         all.sort_unstable();
         all
     }

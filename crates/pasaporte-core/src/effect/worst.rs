@@ -71,10 +71,7 @@ impl<'a, 'e> Survey<'a, 'e> {
 
     pub(super) fn go(&mut self, roads: &[Road]) {
         for road in roads {
-            self.at_best = match self.effects.holds_alike(self.who, road) {
-                Some(holds) if self.wanted.is_none() => Verdict::from(holds),
-                _ => Verdict::Yes,
-            };
+            self.at_best = self.effects.holds_alike(self.who, road).map_or(Verdict::Yes, Verdict::from);
             // What depends by this road and is sure by another is found by that one.
             if self.at_best == Verdict::No {
                 continue;
@@ -438,12 +435,13 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
     }
 
-    /// Whether something of it is surely allowed that was not known.
+    /// Whether something of it is as surely allowed as what the road gives can be.
     fn resource(&mut self, road: &Road, id: ResourceId, by_access: bool) -> bool {
         let effects = self.effects;
         let thing = Thing::Resource(id);
         let sensitivity = effects.estate().get(id).and_then(|it| it.sensitivity);
         let services = [Some(effects.service_of(thing)), by_access.then_some(ACCESS_SERVICE)];
+        let mut best = Verdict::No;
         for service in services.into_iter().flatten() {
             let acts = self.acts(road, service, On::There(thing));
             for act in &acts.all {
@@ -465,9 +463,10 @@ impl<'a, 'e> Survey<'a, 'e> {
                 if verdict == Verdict::Yes {
                     return true;
                 }
+                best = best.max(verdict);
             }
         }
-        false
+        best >= self.at_best
     }
 
     /// Things that are neither data nor code, whose access may be changed.

@@ -1,6 +1,7 @@
 //! An estate on the table: prepared for questions, with thresholds, and with what several rules ask
 //! for worked out once.
 
+use std::collections::BTreeSet;
 use std::sync::OnceLock;
 
 use jiff::Timestamp;
@@ -11,8 +12,8 @@ use crate::access::Context;
 use crate::effect::{Effects, Harm};
 use crate::entry::{Exposed, HeldContracts};
 use crate::estate::{
-    Attempt, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, KeyReach, Principal, ScopeId,
-    Thing,
+    Attempt, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, KeyReach, Name, Principal,
+    ResourceId, ScopeId, Thing,
 };
 
 /// What counts as old, and what is asked of keys.
@@ -41,6 +42,7 @@ pub struct Audit<'e> {
     /// Of each identity the widest exposure of what runs as it, and the environment that it is judged by.
     surroundings: Vec<OnceLock<(Exposed, Option<Environment>)>>,
     contracts: OnceLock<HeldContracts>,
+    kinds_of_resources: OnceLock<BTreeSet<Name>>,
     /// Where only some things are looked at, those.
     only: Option<FxHashSet<Thing>>,
 }
@@ -54,6 +56,7 @@ impl<'e> Audit<'e> {
             surroundings: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
             exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
             contracts: OnceLock::new(),
+            kinds_of_resources: OnceLock::new(),
             only: None,
         }
     }
@@ -209,6 +212,13 @@ impl<'e> Audit<'e> {
     /// Contracts held against what is deployed.
     pub fn contracts(&self) -> &HeldContracts {
         self.contracts.get_or_init(|| self.effects.held_contracts())
+    }
+
+    /// The kinds of the resources of the estate.
+    pub(super) fn kinds_of_resources(&self) -> impl Iterator<Item = &'e str> + use<'_, 'e> {
+        let estate = self.estate();
+        let find = || estate.all::<ResourceId>().map(|(_, resource)| resource.kind).collect();
+        self.kinds_of_resources.get_or_init(find).iter().map(|name| estate.text(*name))
     }
 
     /// The tries of an endpoint, in the order read.

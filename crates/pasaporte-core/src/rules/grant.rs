@@ -13,8 +13,8 @@ use crate::access::{Action, Verdict};
 use crate::effect::{Act, Breadth, Given, Road, ServiceId, Wide, action_in_words};
 use crate::entry::{Exposed, Exposure};
 use crate::estate::{
-    ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Name, Principal,
-    ResourceId, ResourcesId, ScopeKind, SetOrigin, Statement, Thing,
+    ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Principal,
+    ResourcesId, ScopeKind, SetOrigin, Statement, Thing,
 };
 
 pub(super) const RULES: &[Rule] = &[
@@ -203,14 +203,12 @@ impl Broad {
 const OWN_KINDS: [&str; 3] = [FunctionId::KIND, IdentityId::KIND, KeyId::KIND];
 
 /// The kinds of things that the estate may have: those of its resources, and those that have sections of their own.
-fn known_kinds<'e>(audit: &Audit<'e>) -> impl Iterator<Item = &'e str> + use<'e> {
-    let estate = audit.estate();
-    let kinds: BTreeSet<Name> = estate.all::<ResourceId>().map(|(_, resource)| resource.kind).collect();
-    kinds.into_iter().map(|name| estate.text(name)).chain(OWN_KINDS)
+fn known_kinds<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = &'a str> {
+    audit.kinds_of_resources().chain(OWN_KINDS)
 }
 
 /// The services of those kinds, and that of access.
-fn known_services<'e>(audit: &Audit<'e>) -> impl Iterator<Item = &'e str> + use<'e> {
+fn known_services<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = &'a str> {
     known_kinds(audit).chain([crate::effect::ACCESS])
 }
 
