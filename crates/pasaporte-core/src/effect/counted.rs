@@ -38,8 +38,10 @@ struct Asked<'q> {
     given: Given<'q>,
     /// The actions that are asked about, where nothing stands on a thing.
     acts: Vec<Act>,
-    /// Of each whether no ceiling bears on it, nor a condition that is different from thing to thing.
+    /// Of each whether no ceiling bears on it.
     free: Vec<bool>,
+    /// Whether the conditions of the road hold for whatever it takes; none where that is different from thing to thing.
+    holds: Option<Truth>,
     opposition: Option<Arc<Opposition>>,
     home: Option<AccountOf>,
 }
@@ -57,18 +59,18 @@ impl<'q> Asked<'q> {
             Given::AllOn(on) => effects.acts_given(who, road, service, on, None),
         };
         let opposition = effects.opposition(who);
-        let alike = effects.holds_alike(who, road).is_some_and(|holds| holds != Truth::False);
-        let is_free =
-            |act: &Act| alike && effects.bounded(opposition.as_deref(), &act.action) == Opposes::Never;
+        let is_free = |act: &Act| effects.bounded(opposition.as_deref(), &act.action) == Opposes::Never;
         let free = acts.iter().map(is_free).collect();
-        Self { who, road, service, given, acts, free, opposition, home: effects.home(who) }
+        let holds = effects.holds_alike(who, road);
+        Self { who, road, service, given, acts, free, holds, opposition, home: effects.home(who) }
     }
 
     /// The things on which what the road gives may be otherwise than on all that it takes, since a deny takes them; none
     /// where each has to be asked about.
     fn apart(&self, effects: &Effects<'_>) -> Option<Vec<Thing>> {
         let (who, road) = (self.who, self.road);
-        let alike = self.free.iter().all(|free| *free)
+        let alike = self.holds.is_some_and(|holds| holds != Truth::False)
+            && self.free.iter().all(|free| *free)
             && effects.denied().is_empty()
             && effects.counts_by_parts(who, road);
         if !alike {
@@ -111,14 +113,19 @@ impl<'q> Asked<'q> {
             _ => {
                 let any_case = effects.any_case(thing);
                 let actions = effects.estate().statement(road.statement).actions;
+                let given = effects.given(who);
+                let asked = || effects.road_holds(who, road, On::There(thing), given);
+                if self.holds.unwrap_or_else(asked) == Truth::False {
+                    return !self.acts.is_empty();
+                }
+                // Where nothing else bears on an action that the road takes, it may be done.
                 let alone = self.is_left_alone(effects, thing);
-                // Where nothing bears on an action that the road takes, there is nothing to ask.
-                let surely = |act: &Act| {
+                let is_alone = |act: &Act| {
                     act.action.is_picked_by(actions, any_case)
                         && !effects.may_deny(self.opposition.as_deref(), &act.action, thing)
                 };
                 let mut acts = self.acts.iter().zip(&self.free);
-                acts.any(|(act, free)| !(alone && *free && surely(act)) && is_no(act))
+                acts.any(|(act, free)| !(alone && *free && is_alone(act)) && is_no(act))
             }
         }
     }
