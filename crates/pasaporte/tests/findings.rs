@@ -238,6 +238,38 @@ resources: [{id: \"bucket:scans\", in: gate, sensitivity: confidential}, {id: \"
     "Narrow the statement of this grant to the resources that the code uses.",
     &[("the statement", 5), ("the grant", 5)]
 )]
+#[case::every_bucket_but_what_a_deny_takes(
+    "grant/any-resource",
+    "identities:
+  - id: role
+    in: gate
+    kind: execution-role
+    grants: [{statements: [\"allow bucket/write on bucket:*\", {deny: \"bucket/*\", on: [\"bucket:old-*\", \"table:t\"]}], at: account:tickets}]
+resources:
+  - {id: \"bucket:scans\", in: gate, sensitivity: confidential}
+  - {id: \"bucket:old-scans\", in: gate, sensitivity: confidential}
+  - {id: \"bucket:old-maps\", in: gate}",
+    ("identity:role", "medium", "certain"),
+    "It may do bucket/write on every bucket at account:tickets but bucket:old-maps and bucket:old-scans: 1 in the \
+     estate today (1 confidential).",
+    "Narrow the statement of this grant to the resources that the code uses.",
+    &[("the statement", 8), ("the grant", 8)]
+)]
+#[case::every_bucket_of_a_team(
+    "grant/any-resource",
+    "identities:
+  - id: role
+    in: gate
+    kind: execution-role
+    grants: [{statements: [{allow: bucket/write, on: \"bucket:*\", when: {resource_tag/team: berths}}], at: account:tickets}]
+resources:
+  - {id: \"bucket:scans\", in: gate, sensitivity: confidential, tags: {team: berths}}
+  - {id: \"bucket:maps\", in: gate, sensitivity: confidential, tags: {team: tides}}",
+    ("identity:role", "medium", "conditional"),
+    "It may do bucket/write on every bucket at account:tickets but bucket:maps: 1 in the estate today (1 confidential).",
+    "Narrow the statement of this grant to the resources that the code uses.",
+    &[("the statement", 8), ("the grant", 8)]
+)]
 #[case::an_action_that_nobody_classified(
     "grant/any-resource",
     "identities:
