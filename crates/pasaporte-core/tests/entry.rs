@@ -261,3 +261,33 @@ fn what_is_reached_through_code_counts_one_circle_narrower() {
     let exposed = Effects::new(&estate).exposure(estate.get(endpoint).unwrap().function);
     assert_eq!((exposed.to, exposed.through_code().to), (Exposure::Anyone, Exposure::SignedIn));
 }
+
+/// How exposed a function is that admits whoever holds the site's token, which anyone has, if conditions hold.
+fn by_a_public_token(conditions: impl FnOnce(&mut World) -> Vec<Condition>) -> (Exposure, Exposure) {
+    let mut world = World::default();
+    world.account("boarding");
+    let function = world.function("open-gate", "boarding", None);
+    let site = world.builder.mention("site");
+    world.verifier(|_, _| {});
+    token(&mut world, |_, _| {});
+    let line = conditions(&mut world).into_iter().fold(allow(&[INVOKE]), support::Line::when);
+    world.admit(Thing::Function(function), &[Principal::Token(site)], &line);
+    let estate = world.finish();
+    let exposed = Effects::new(&estate).exposure(function);
+    (exposed.to, exposed.surely_to)
+}
+
+#[test]
+fn whoever_has_a_public_token_comes_from_anywhere_or_only_from_where_conditions_name() {
+    let from = |net: &str| {
+        vec![Condition::Test(Attribute::CallerNetwork, Test::InNetwork(Box::new([net.parse().unwrap()])))]
+    };
+    assert_eq!(by_a_public_token(|_| Vec::new()), (Exposure::Anyone, Exposure::Anyone));
+    assert_eq!(by_a_public_token(|_| from("203.0.113.0/24")), (Exposure::Outsider, Exposure::Outsider));
+    assert_eq!(by_a_public_token(|_| from("10.0.0.0/8")), (Exposure::Insiders, Exposure::Insiders));
+    let of_account = |world: &mut World| {
+        let lab = world.builder.name("lab");
+        vec![Condition::Test(Attribute::CallerAccount, Test::Equals(Box::new([lab])))]
+    };
+    assert_eq!(by_a_public_token(of_account), (Exposure::Outsider, Exposure::Outsider));
+}

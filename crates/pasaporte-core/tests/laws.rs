@@ -395,6 +395,7 @@ impl<'e> Second<'e> {
                 _ => continue,
             };
             let base = match who {
+                Principal::Token(_) if self.is_public() => variants(own, &Given::stranger(), true),
                 Principal::Outside(_) | Principal::Key(_) | Principal::Token(_) => {
                     let elsewhere =
                         Given { network: Some("elsewhere"), source: Some("foreign"), ..Given::default() };

@@ -326,3 +326,25 @@ fn a_group_of_no_scope_is_there_for_its_members() {
     let names: Vec<&str> = found.iter().map(|(name, _)| name.as_str()).collect();
     assert_eq!(names, ["group:crew", "group:ruled"]);
 }
+
+/// What signed-in callers are given on a thing counts by itself for those of its account, whoever is asked about first.
+#[rstest]
+#[case(["near", "far"])]
+#[case(["far", "near"])]
+fn what_a_thing_gives_to_everybody_is_its_own_accounts(#[case] order: [&str; 2]) {
+    let mut world = World::default();
+    world.account("a");
+    world.account("b");
+    let near = Principal::Identity(world.identity("near", "a"));
+    let far = Principal::Identity(world.identity("far", "b"));
+    let table = world.resource("table:t", "a");
+    world.admit(table, &[Principal::SignedIn], &allow(&["table/read"]));
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let reaches = Reaches::new(&effects);
+    for name in order {
+        let (who, surely) = if name == "near" { (near, 1) } else { (far, 0) };
+        let read = acts(&reaches.of(who).common).into_iter().find(|(_, action, ..)| action == "table/read");
+        assert_eq!(read.map_or(0, |(_, _, surely, _)| surely), surely, "{name}");
+    }
+}

@@ -69,8 +69,11 @@ impl<'q> Asked<'q> {
     /// where each has to be asked about.
     fn apart(&self, effects: &Effects<'_>) -> Option<Vec<Thing>> {
         let (who, road) = (self.who, self.road);
+        let statement = effects.estate().statement(road.statement);
+        let is_same = |act: &Act| act.action.is_picked_in_either_case(statement.actions);
         let alike = self.holds.is_some_and(|holds| holds != Truth::False)
             && self.free.iter().all(|free| *free)
+            && self.acts.iter().all(is_same)
             && effects.denied().is_empty()
             && effects.counts_by_parts(who, road);
         if !alike {
@@ -87,8 +90,7 @@ impl<'q> Asked<'q> {
         if denies.is_empty() || !is_of_resources {
             return denies.is_empty().then(Vec::new);
         }
-        let resources = effects.estate().statement(road.statement).resources;
-        let parts = effects.taken_parts(who, road.name(), resources, road.at);
+        let parts = effects.taken_parts(who, road.name(), statement.resources, road.at);
         let denied = denies.into_iter().flat_map(|denied| {
             let taken = effects.taken(denied, road.at);
             let here = |id: &ResourceId| {

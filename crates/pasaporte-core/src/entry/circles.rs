@@ -21,6 +21,11 @@ pub struct Circle {
     pub given: Context,
 }
 
+/// The circle of those of a crowd who call from a network.
+fn from_network(net: &IpNet, crowd: Exposure) -> Exposure {
+    if is_private(net) { Exposure::Insiders } else { crowd.max(Exposure::Outsider) }
+}
+
 /// Values of an attribute that conditions name, beyond which nobody looks.
 const MOST_NAMED: usize = 12;
 
@@ -69,7 +74,7 @@ impl Effects<'_> {
             };
             let named = self.named_in_conditions(who, action, on).networks.into_iter();
             let from = named.map(|net| {
-                let circle = if is_private(&net) { Exposure::Insiders } else { own.max(Exposure::Outsider) };
+                let circle = from_network(&net, own);
                 (anywhere.instead(Attribute::CallerNetwork, Known::Network(net)), circle)
             });
             let all: Vec<(Context, Exposure)> =
@@ -80,6 +85,18 @@ impl Effects<'_> {
             Principal::Service(_) => Exposure::Outsider,
             _ => self.circle(who, on),
         };
+        self.circles_of_crowd((least, widest), who, action, on)
+    }
+
+    /// The circles of strangers who bear a name and may do an action on a thing, from the least to the widest crowd that
+    /// they are.
+    pub(super) fn circles_of_crowd(
+        &self,
+        (least, widest): (Exposure, Exposure),
+        who: Principal,
+        action: &Action,
+        on: Thing,
+    ) -> Vec<Circle> {
         let base = self.stranger().instead(Attribute::CallerNetwork, Known::Elsewhere);
         let base = match who {
             Principal::Account(id) => {
@@ -87,11 +104,13 @@ impl Effects<'_> {
             }
             _ => base,
         };
-        let mut all: Vec<Circle> = Vec::new();
-        for (given, exposure) in self.variants(who, action, on, base, widest) {
-            all.extend(found(given, exposure));
-        }
-        all
+        let all = self.variants(who, action, on, base, widest).into_iter();
+        all.filter(|(_, exposure)| *exposure <= least)
+            .filter_map(|(given, exposure)| {
+                let verdict = self.verdict(&Question { principal: who, action, on, given: &given });
+                (verdict != Verdict::No).then_some(Circle { exposure, verdict, given })
+            })
+            .collect()
     }
 
     /// A stranger from nowhere in particular, and those from wherever the conditions at hand name.

@@ -318,7 +318,17 @@ impl<'e> Effects<'e> {
             && self.is_by_own_name(who, &answer)
             && let Some((token, passes)) = self.public_token_for(verifier)
         {
-            return vec![Caller::with_public_token(token, passes.min(verdict))];
+            // Anyone has it, and may then call from anywhere, or only from where conditions name.
+            let crowd = self.circles_of_crowd((Exposure::Insiders, Exposure::Anyone), who, self.invoke(), on);
+            let with_it: Circles =
+                crowd.into_iter().map(|it| (it.exposure, it.verdict.min(passes))).collect();
+            let public = (!with_it.is_empty()).then(|| Caller {
+                circles: with_it,
+                ..Caller::with_public_token(token, passes.min(verdict))
+            });
+            let holders = Caller { who, verdict, because: Because::Decision(answer), circles };
+            let besides = public.is_none() || passes != Verdict::Yes;
+            return public.into_iter().chain(besides.then_some(holders)).collect();
         }
         vec![Caller { who, verdict, because: Because::Decision(answer), circles }]
     }
