@@ -193,6 +193,16 @@ identities:
     "Narrow the statement of this grant to the functions that it calls.",
     &[("the statement", 6), ("the grant", 6)]
 )]
+#[case::a_caller_of_everything_but_what_turns_it_away(
+    "entry/wide-invoke-grant",
+    "functions: [{id: a, in: gate}, {id: b, in: gate}, {id: d, in: gate}, {id: c, in: gate, invoke: [{to: \"identity:caller\", deny: function/invoke}]}]
+identities:
+  - {id: caller, in: gate, kind: service-account, grants: [{statements: [allow function/invoke], at: account:tickets}]}",
+    ("identity:caller", "low", "certain"),
+    "It may invoke every function of account:tickets but function:c, 3 today",
+    "Narrow the statement of this grant to the functions that it calls.",
+    &[("the statement", 6), ("the grant", 6)]
+)]
 #[case::a_verifier_of_tokens_without_end(
     "entry/weak-token-check",
     "functions: [{id: sell, in: gate, endpoints: [{check: {token: site}}]}]

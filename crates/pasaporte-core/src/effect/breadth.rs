@@ -8,7 +8,6 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::acts::{Others, may_begin};
-use super::opposed::Opposes;
 use super::{Act, Effects, Road, ServiceId};
 use crate::access::{Action, Answer, New, On, Verdict};
 use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Thing};
@@ -186,10 +185,9 @@ impl Effects<'_> {
             best
         };
         let best = best_of(self.wide_targets(who, road, service));
-        if best.is_some() || self.opposes(self.opposition(who).as_deref(), action) != Opposes::Somewhere {
-            return best;
-        }
-        best_of(self.things_reached(who, road, service).into_iter().map(Wide::There).collect())
+        best.or_else(|| {
+            best_of(self.things_reached(who, road, service).into_iter().map(Wide::There).collect())
+        })
     }
 
     /// What a road takes, each kind once: things that may be made, or the one that it names.
