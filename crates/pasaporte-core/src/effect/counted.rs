@@ -91,16 +91,16 @@ impl<'q> Asked<'q> {
             return denies.is_empty().then(Vec::new);
         }
         let parts = effects.taken_parts(who, road.name(), statement.resources, road.at);
-        let denied = denies.into_iter().flat_map(|denied| {
-            let taken = effects.taken(denied, road.at);
+        let apart = denies.into_iter().flat_map(|choice| {
+            let taken = effects.taken(choice, road.at);
             let here = |id: &ResourceId| {
                 effects.service_of(Thing::Resource(*id)) == self.service
                     && parts.iter().any(|part| effects.is_among(part, *id))
             };
             taken.resources().iter().copied().filter(here).collect::<Vec<_>>()
         });
-        let denied: BTreeSet<ResourceId> = denied.collect();
-        Some(denied.into_iter().map(Thing::Resource).collect())
+        let apart: BTreeSet<ResourceId> = apart.collect();
+        Some(apart.into_iter().map(Thing::Resource).collect())
     }
 
     /// Whether some of it is not given on a thing.

@@ -212,11 +212,14 @@ fn known_services<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = &'a str> {
     known_kinds(audit).chain([crate::effect::ACCESS])
 }
 
+/// The services of kinds.
+type Kinds = Arc<[ServiceId]>;
+
 /// Of which kinds each choice of resources takes things that may yet be made: those that the estate has, and those that
 /// the statement names although nothing of them is there.
 struct KnownKinds {
     everywhere: Vec<ServiceId>,
-    covered: Mutex<FxHashMap<(ResourcesId, ActionsId), Arc<[ServiceId]>>>,
+    covered: Mutex<FxHashMap<(ResourcesId, ActionsId), Kinds>>,
 }
 
 impl KnownKinds {
@@ -225,7 +228,7 @@ impl KnownKinds {
         Self { everywhere, covered: Mutex::default() }
     }
 
-    fn covered(&self, audit: &Audit<'_>, road: &Road) -> Arc<[ServiceId]> {
+    fn covered(&self, audit: &Audit<'_>, road: &Road) -> Kinds {
         let Self { everywhere, covered } = self;
         let effects = audit.effects();
         let statement = statement(audit, road);
