@@ -312,10 +312,12 @@ fn side_by_side<'a, 'e>(
     raising: &mut Raising<'a, 'e>,
     look: impl Fn(&mut Raising<'a, 'e>, GrantId, Road) + Sync,
 ) {
-    let count = audit.estate().grants().len();
+    let estate = audit.estate();
+    let count = estate.grants().len();
     let parts = (0..count.div_ceil(AT_ONCE)).into_par_iter().map(|part| {
         let mut raising = raising.part();
-        let grants = audit.estate().grants().skip(part * AT_ONCE).take(AT_ONCE);
+        let ids = (part * AT_ONCE..count.min((part + 1) * AT_ONCE)).map(GrantId::new);
+        let grants = ids.map(|id| (id, estate.grant(id)));
         allowing_of(audit, grants).for_each(|(grant, road)| look(&mut raising, grant, road));
         raising
     });
