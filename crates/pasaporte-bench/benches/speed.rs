@@ -15,15 +15,15 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::{Duration, Instant};
 
+use pasaporte_audit::{Audit, Catalogue, Settings, judge};
 use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
 use pasaporte_core::reach::Reaches;
-use pasaporte_core::rules::{self, Audit, Settings, judge};
-use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::load;
-use pasaporte_formats::text::{Form, Source};
+use pasaporte_read::diagnostic::Diagnostics;
+use pasaporte_read::estate::load;
+use pasaporte_read::text::{Form, Source};
 use rayon::prelude::*;
 
 /// The argument by which a process is told to take one measurement.
@@ -183,7 +183,7 @@ fn take(what: &str, file: &Path) -> (Duration, usize) {
         "contract" => (start.elapsed(), estate.all::<ContractId>().map(|(_, it)| it.operations.len()).sum()),
         "audit" => {
             let audit = Audit::new(&estate, Settings::default());
-            let all = rules::all().map(|rule| rule.id).collect();
+            let all = Catalogue::shipped().ids().collect();
             let findings = judge(&audit, &all);
             (start.elapsed(), findings.len())
         }

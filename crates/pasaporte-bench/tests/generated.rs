@@ -2,14 +2,14 @@
 
 use std::collections::BTreeSet;
 
+use pasaporte_audit::{Audit, Catalogue, Settings, judge};
 use pasaporte_bench::{Lines, generate, typed, wildcards};
 use pasaporte_core::estate::{
     AccountOf, Estate, FunctionId, GroupId, IdentityId, KeyId, ResourceId, SetId, Thing,
 };
-use pasaporte_core::rules::{self, Audit, Settings, judge};
-use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::load;
-use pasaporte_formats::text::{Form, Source};
+use pasaporte_read::diagnostic::Diagnostics;
+use pasaporte_read::estate::load;
+use pasaporte_read::text::{Form, Source};
 
 fn text(functions: usize, seed: u64) -> String {
     let mut out = Vec::new();
@@ -101,9 +101,9 @@ fn the_yardstick_reads_every_line() {
 fn most_rules_find_something_in_it() {
     let estate = estate(3000, 7);
     let audit = Audit::new(&estate, Settings::default());
-    let all = rules::all().map(|rule| rule.id).collect();
+    let all = Catalogue::shipped().ids().collect();
     let findings = judge(&audit, &all);
-    let fired: BTreeSet<&str> = findings.iter().map(|finding| finding.rule.id).collect();
+    let fired: BTreeSet<&str> = findings.iter().map(|finding| audit.rule(finding).id).collect();
     assert!(fired.len() >= 11, "{fired:?}");
     assert!(findings.len() < 2 * 3000, "{} findings", findings.len());
 }

@@ -1,4 +1,4 @@
-//! What Pasaporte knows and how it judges: the estate, the access decision, the rules.
+//! What Pasaporte knows and how it decides: the estate, the access decision, and what is left in effect.
 //!
 //! Values in, values out. Nothing here reads a file, a clock or an environment, and nothing prints;
 //! time is the estate's `as_of`. The rooms, in the order in which data flows through them:
@@ -8,8 +8,7 @@
 //! - [`access`]: may P do A on R, with reasons;
 //! - [`effect`]: what somebody may do once denies, ceilings and the other side have had their say;
 //! - [`entry`]: who gets through to a function, in effect;
-//! - [`reach`]: what a principal may do, right by right, and what it can become;
-//! - [`rules`]: what is wrong with that, how bad it is, and what to do.
+//! - [`reach`]: what a principal may do, right by right, and what it can become.
 
 pub mod access;
 pub mod effect;
@@ -17,4 +16,3 @@ pub mod entry;
 pub mod estate;
 pub mod pattern;
 pub mod reach;
-pub mod rules;

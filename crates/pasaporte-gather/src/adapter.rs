@@ -4,7 +4,7 @@
 use std::fs;
 use std::path::Path;
 
-use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use serde::Deserialize;
 
 use crate::program::{Part, PartId, Program};

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use jaq_json::Val;
-use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 
 use crate::adapter::{Adapter, Ask, Piece, one};
 use crate::collect::{Answers, Run};

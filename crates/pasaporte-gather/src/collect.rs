@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::{Condvar, Mutex};
 
 use jaq_json::Val;
-use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
@@ -274,7 +274,7 @@ impl Run<'_> {
             if beginning == BEGINNINGS {
                 let what = self.fill(ask, &ask.what, &task.parent, false)?;
                 let why = format!("it changed each of {BEGINNINGS} times that it was read");
-                self.missed(ask, &mut it, format!("{what}, perhaps a part ({why})"))?;
+                self.missed(ask, &mut it, &what, &format!("perhaps a part: {why}"))?;
                 return Ok(it);
             }
         }
@@ -299,7 +299,7 @@ impl Run<'_> {
                 || it.place.items > MOST_ITEMS
             {
                 let what = self.fill(ask, &ask.what, &task.parent, false)?;
-                self.missed(ask, it, format!("the rest of {what} (its pages do not end)"))?;
+                self.missed(ask, it, &format!("the rest of {what}"), "its pages do not end")?;
                 return Ok(false);
             }
             let of = format!("{} {path} {beginning}.{number}", ask.name);
@@ -317,13 +317,13 @@ impl Run<'_> {
                     Err((why, tries)) => {
                         it.place.requests += tries as usize;
                         let what = self.fill(ask, &ask.what, &task.parent, false)?;
-                        let what = if number == 1 { what } else { format!("page {number} of {what}") };
                         let asked = match tries {
                             0 => String::new(),
                             1 => ", asked once".to_owned(),
                             some => format!(", asked {some} times"),
                         };
-                        self.missed(ask, it, format!("{what} ({why}{asked})"))?;
+                        let page = if number == 1 { String::new() } else { format!("page {number}: ") };
+                        self.missed(ask, it, &what, &format!("{page}{why}{asked}"))?;
                         return Ok(false);
                     }
                 },
@@ -449,16 +449,17 @@ impl Run<'_> {
     }
 
     /// Notes something that did not come back, also for those who read the estate.
-    fn missed(&self, ask: &Ask, it: &mut Collected, what: String) -> Result<(), Diagnostics> {
+    fn missed(&self, ask: &Ask, it: &mut Collected, what: &str, why: &str) -> Result<(), Diagnostics> {
         let mut spot = serde_json::Map::new();
-        spot.insert("what".to_owned(), what.clone().into());
+        spot.insert("what".to_owned(), what.into());
+        spot.insert("why".to_owned(), why.into());
         spot.insert("hides".to_owned(), ask.hides.clone().into());
         if let Some(account) = &it.place.account {
             spot.insert("in".to_owned(), account.clone().into());
         }
         let spot = serde_json::json!({ "blind_spot": spot }).to_string();
         it.entities.push(RawValue::from_string(spot).map_err(|error| self.wrong(ask, &error.to_string()))?);
-        it.place.missed.push(what);
+        it.place.missed.push(format!("{what} ({why})"));
         Ok(())
     }
 

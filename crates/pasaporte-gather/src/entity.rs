@@ -4,9 +4,9 @@ use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
-use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::{KINDS, check};
-use pasaporte_formats::text::{Form, Source};
+use pasaporte_read::diagnostic::Diagnostics;
+use pasaporte_read::estate::{KINDS, check};
+use pasaporte_read::text::{Form, Source};
 use serde_json::value::RawValue;
 
 /// The entities of a source.

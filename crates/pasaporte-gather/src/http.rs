@@ -4,7 +4,7 @@ use std::sync::Mutex;
 use std::time::{Duration, Instant, SystemTime};
 
 use jiff::Timestamp;
-use pasaporte_formats::diagnostic::Diagnostic;
+use pasaporte_read::diagnostic::Diagnostic;
 use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
 use ureq::{Agent, Body, http::Response};
 

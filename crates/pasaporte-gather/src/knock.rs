@@ -6,7 +6,7 @@
 use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
-use pasaporte_formats::diagnostic::Diagnostic;
+use pasaporte_read::diagnostic::Diagnostic;
 use ureq::Agent;
 use ureq::http::{Method, Request, header};
 use url::Url;

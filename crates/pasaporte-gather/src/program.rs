@@ -10,7 +10,7 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use jaq_core::load::{self, Arena, File, Loader, lex};
 use jaq_core::{Compiler, Ctx, Vars, data, unwrap_valr};
 use jaq_json::{Val, read, write};
-use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
+use pasaporte_read::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 
 type Filter = jaq_core::Filter<data::JustLut<Val>>;
 

@@ -7,7 +7,7 @@ use std::io::BufRead;
 use std::path::{Path, PathBuf};
 
 use jaq_json::Val;
-use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use serde::Deserialize;
 
 use crate::adapter::one;

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use jaq_json::Val;
-use pasaporte_formats::estate::KINDS;
+use pasaporte_read::estate::KINDS;
 use serde_json::value::RawValue;
 
 use crate::entity::kind_and_id;

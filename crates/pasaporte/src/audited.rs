@@ -3,10 +3,10 @@
 use std::collections::BTreeSet;
 use std::io::{self, Write};
 
+use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, judge};
 use pasaporte_core::estate::{Estate, FunctionId};
-use pasaporte_core::rules::{self, Audit, Finding, Rule, Settings, judge};
-use pasaporte_formats::answer::looked_at;
-use pasaporte_formats::report::{LookedAt, Report, write_json};
+use pasaporte_report::audit::{LookedAt, Report, write_json};
+use pasaporte_report::looked_at;
 
 /// The findings of an audit, and what they were looked for in.
 pub(crate) struct Audited<'e> {
@@ -26,25 +26,27 @@ impl<'e> Audited<'e> {
     pub(crate) fn for_card(estate: &'e Estate, function: FunctionId) -> Self {
         let mut audit = Audit::new(estate, Settings::default());
         audit.look_at_only(looked_at(audit.effects(), function));
-        Self::of(audit, rules::all().map(|rule| rule.id).collect())
+        Self::of(audit, Catalogue::shipped().ids().collect())
     }
 
     fn of(audit: Audit<'e>, chosen: BTreeSet<&'static str>) -> Self {
-        let run: BTreeSet<&str> = rules::all()
+        let run: BTreeSet<&str> = audit
+            .catalogue()
+            .all()
             .filter(|rule| chosen.contains(rule.id) || is_blind(rule))
             .map(|rule| rule.id)
             .collect();
         let mut findings = judge(&audit, &run);
         // Blind spots are told each by itself; none leads or lies beneath.
-        let blind_spots = findings.iter().filter(|finding| is_blind(finding.rule)).count();
-        findings.retain(|finding| chosen.contains(finding.rule.id));
+        let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
+        findings.retain(|finding| chosen.contains(audit.rule(finding).id));
         let looked_at = LookedAt::new(audit.estate(), blind_spots);
         Self { audit, findings, looked_at, ran: chosen }
     }
 
     /// Writes the audit as its JSON report.
     pub(crate) fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
-        let ran = rules::all().filter(|rule| self.ran.contains(rule.id));
+        let ran = self.audit.catalogue().all().filter(|rule| self.ran.contains(rule.id));
         let looked_at = self.looked_at.clone();
         let report = Report::new(&self.audit, &self.findings, ran, looked_at, env!("CARGO_PKG_VERSION"));
         write_json(&report, out)

@@ -105,12 +105,12 @@ fn a_page_that_fails_for_good_is_a_blind_spot() {
     let told: Value = serde_json::from_str(&run.out).unwrap();
     let places = told["gathered"][0]["places"].as_array().unwrap();
     let notices = places.iter().find(|place| place["account"] == "notices").unwrap();
-    let missed = "page 2 of grants of account:notices (HTTP 503, asked 5 times)";
-    assert_eq!(notices["missed"], serde_json::json!([missed]));
+    let (what, why) = ("grants of account:notices", "page 2: HTTP 503, asked 5 times");
+    assert_eq!(notices["missed"], serde_json::json!([format!("{what} ({why})")]));
     let lines = files(&place).remove(0).1;
     assert!(
         lines.contains(&format!(
-            "{{\"blind_spot\":{{\"hides\":\"grants held there\",\"in\":\"notices\",\"what\":\"{missed}\"}}}}"
+            "{{\"blind_spot\":{{\"hides\":\"grants held there\",\"in\":\"notices\",\"what\":\"{what}\",\"why\":\"{why}\"}}}}"
         )),
         "{lines}"
     );
@@ -308,7 +308,7 @@ fn saved_answers_are_gathered_without_a_network() {
                     {\"scope\":{\"id\":\"south\",\"kind\":\"account\"}}\n\
                     {\"function\":{\"id\":\"drop\",\"in\":\"north\"}}\n\
                     {\"function\":{\"id\":\"lift\",\"in\":\"north\"}}\n\
-                    {\"blind_spot\":{\"hides\":\"functions\",\"in\":\"south\",\"what\":\"cranes of south (not among the saved answers)\"}}\n";
+                    {\"blind_spot\":{\"hides\":\"functions\",\"in\":\"south\",\"what\":\"cranes of south\",\"why\":\"not among the saved answers\"}}\n";
     assert_eq!(all, expected);
 }
 

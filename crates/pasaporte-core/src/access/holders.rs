@@ -80,14 +80,14 @@ impl Access<'_> {
 
     /// Whom something gives acting as an identity that is about that identity, or a part of all: not what takes in every
     /// identity that is made. Each once, sorted.
-    pub(crate) fn named_to_assume(&self, on: Thing) -> Vec<Principal> {
+    pub fn named_to_assume(&self, on: Thing) -> Vec<Principal> {
         let holders = self.assumers.get_or_init(|| self.holders(&self.assume));
         let for_all = |resources| self.is_wide(resources) && self.may_take_all_of_a_kind(resources);
         self.candidates_but(holders, |actions| self.assume.may_be_picked_by(actions), on, for_all)
     }
 
     /// The verdict on a name; for a group the best of its members'.
-    pub(crate) fn best_of(&self, who: Principal, action: &Action, on: Thing, given: &Context) -> Verdict {
+    pub fn best_of(&self, who: Principal, action: &Action, on: Thing, given: &Context) -> Verdict {
         let may = |principal| self.verdict(&Question { principal, action, on, given });
         match who {
             // What is given to a group is what its members have of it; of one that is not there, nobody knows who they are.

@@ -45,9 +45,11 @@ pub const ASSUME: &str = "identity/assume";
 
 /// A statement that a permission set contains, its own or through an included set.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Contained {
-    pub(crate) statement: StatementId,
-    pub(crate) set: Option<SetId>,
+pub struct Contained {
+    /// The statement.
+    pub statement: StatementId,
+    /// The set whose own it is; none where it stands in the grant.
+    pub set: Option<SetId>,
 }
 
 /// The names that strangers bear.
@@ -304,7 +306,7 @@ impl<'e> Access<'e> {
     }
 
     /// The places of tries of an endpoint among all, in the order read.
-    pub(crate) fn tries_of(&self, endpoint: EndpointId) -> impl Iterator<Item = usize> {
+    pub fn tries_of(&self, endpoint: EndpointId) -> impl Iterator<Item = usize> {
         let all = self.tries.get_or_init(|| {
             let mut all: FxHashMap<EndpointId, Vec<usize>> = FxHashMap::default();
             for (place, attempt) in self.estate.attempts().iter().enumerate() {
@@ -337,12 +339,12 @@ impl<'e> Access<'e> {
     }
 
     /// Whether a name is one that strangers bear.
-    pub(crate) fn is_of_everybody(&self, name: Principal) -> bool {
+    pub fn is_of_everybody(&self, name: Principal) -> bool {
         self.everybody.signed_in.contains(&name)
     }
 
     /// Whether anyone bears a name.
-    pub(crate) fn is_of_anyone(&self, name: Principal) -> bool {
+    pub fn is_of_anyone(&self, name: Principal) -> bool {
         self.everybody.anyone.contains(&name)
     }
 
@@ -360,7 +362,7 @@ impl<'e> Access<'e> {
     }
 
     /// The statements of a grant: its own, and those of its set and all sets included there.
-    pub(crate) fn statements_of(&self, grant: &Grant) -> impl Iterator<Item = Contained> {
+    pub fn statements_of(&self, grant: &Grant) -> impl Iterator<Item = Contained> {
         self.all_statements(grant.statements, grant.set)
     }
 
@@ -384,7 +386,8 @@ impl<'e> Access<'e> {
         })
     }
 
-    pub(crate) fn patterns(&self, ids: &[PatternId]) -> Vec<&'e Pattern> {
+    /// The patterns of some ids.
+    pub fn patterns(&self, ids: &[PatternId]) -> Vec<&'e Pattern> {
         ids.iter().map(|id| self.estate.pattern(*id)).collect()
     }
 }

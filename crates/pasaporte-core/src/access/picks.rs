@@ -39,7 +39,7 @@ impl Action {
 
 impl Action {
     /// Whether a choice picks the action in one account or another.
-    pub(crate) fn may_be_picked_by(&self, actions: ActionsId) -> bool {
+    pub fn may_be_picked_by(&self, actions: ActionsId) -> bool {
         self.is_picked_by(actions, false) || self.is_picked_by(actions, true)
     }
 
@@ -184,7 +184,7 @@ impl Access<'_> {
     }
 
     /// The one thing that a choice of resources names, if it names just one.
-    pub(crate) fn only(&self, resources: ResourcesId) -> Option<Thing> {
+    pub fn only(&self, resources: ResourcesId) -> Option<Thing> {
         match self.picks[resources.index()] {
             Pick::Only(thing) => Some(thing),
             Pick::All | Pick::Nothing | Pick::Matching { .. } => None,
@@ -197,7 +197,7 @@ impl Access<'_> {
     }
 
     /// Whether a choice of resources may take all of a kind.
-    pub(crate) fn may_take_all_of_a_kind(&self, resources: ResourcesId) -> bool {
+    pub fn may_take_all_of_a_kind(&self, resources: ResourcesId) -> bool {
         matches!(self.picks[resources.index()], Pick::All | Pick::Matching { open: true })
     }
 

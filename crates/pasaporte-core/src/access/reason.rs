@@ -233,7 +233,7 @@ impl Ground<'_> {
 impl Access<'_> {
     /// Whether something allows it by a name of somebody's own, or of a group of theirs, and not only as it allows
     /// everybody who is more.
-    pub(crate) fn is_by_own_name(&self, who: Principal, answer: &Answer<'_>) -> bool {
+    pub fn is_by_own_name(&self, who: Principal, answer: &Answer<'_>) -> bool {
         let wider = |name: Principal| match who {
             Principal::Anyone => false,
             Principal::SignedIn => self.is_of_anyone(name),

@@ -157,7 +157,7 @@ impl Effects<'_> {
     }
 
     /// Whether a choice has any action of a service.
-    pub(crate) fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
+    pub fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
         let start = format!("{}/", self.service_name(service));
         let own = self.estate().actions_picked(actions);
         self.cases().any(|any_case| {
@@ -192,7 +192,7 @@ impl Effects<'_> {
     }
 
     /// The sorts of actions of wanted classes that somebody's roads have on a thing, each once, the worst first.
-    pub(crate) fn acts_on(
+    pub fn acts_on(
         &self,
         who: Principal,
         on: Thing,

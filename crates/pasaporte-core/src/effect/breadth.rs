@@ -55,7 +55,7 @@ pub struct Breadth {
 
 impl Breadth {
     /// Where things are made of which it is so.
-    pub(crate) fn within(&self) -> Option<Thing> {
+    pub fn within(&self) -> Option<Thing> {
         match &self.on {
             Wide::New(new) => new.within,
             Wide::There(_) => None,
@@ -122,7 +122,7 @@ impl Effects<'_> {
     }
 
     /// Whether a road gives every action of a service on something of that kind that it takes.
-    pub(crate) fn every_action_of(&self, road: &Road, service: &str, every: &Action) -> Option<Breadth> {
+    pub fn every_action_of(&self, road: &Road, service: &str, every: &Action) -> Option<Breadth> {
         self.breadth(road, every, Some(service))
     }
 
@@ -132,7 +132,7 @@ impl Effects<'_> {
     }
 
     /// Whether all that a choice does to functions is to invoke them.
-    pub(crate) fn only_invokes(&self, actions: ActionsId) -> bool {
+    pub fn only_invokes(&self, actions: ActionsId) -> bool {
         let mut all =
             self.cases().map(|any_case| self.acts(actions, super::FUNCTION, Others::default(), any_case));
         all.all(|acts| acts.all.iter().all(|act| act.class == Some(crate::estate::ActionClass::Invoke)))
@@ -355,7 +355,7 @@ impl Effects<'_> {
     }
 
     /// Whether a road gives an action that is wanted on every thing of a kind at a place, those that may be made too.
-    pub(crate) fn every_thing(
+    pub fn every_thing(
         &self,
         road: &Road,
         service: ServiceId,

@@ -172,13 +172,7 @@ impl Effects<'_> {
     }
 
     /// The declared things that a road takes on which some of what it gives of a service on something may not be done.
-    pub(crate) fn falls_short_on(
-        &self,
-        who: Principal,
-        road: &Road,
-        service: ServiceId,
-        on: &Wide,
-    ) -> Vec<String> {
+    pub fn falls_short_on(&self, who: Principal, road: &Road, service: ServiceId, on: &Wide) -> Vec<String> {
         let asked = Asked::new(self, who, road, service, Given::AllOn(on));
         let mut all = asked.apart(self).unwrap_or_else(|| self.things_reached_by(who, road, service));
         all.retain(|thing| asked.falls_short_on(self, *thing));
@@ -210,7 +204,7 @@ impl Effects<'_> {
     }
 
     /// Whether an action may be done to anything confidential of a service that a road takes.
-    pub(crate) fn reaches_confidential(
+    pub fn reaches_confidential(
         &self,
         who: Principal,
         road: &Road,
@@ -265,7 +259,7 @@ impl Effects<'_> {
     }
 
     /// The declared things of a kind where a road's holder may get at things.
-    pub(crate) fn things_at_places(&self, who: Principal, road: &Road, kind: &str) -> Vec<Thing> {
+    pub fn things_at_places(&self, who: Principal, road: &Road, kind: &str) -> Vec<Thing> {
         let service = self.service(kind);
         let mut all: Vec<Thing> = Vec::new();
         for place in self.places(who, road) {

@@ -67,7 +67,7 @@ impl Fresh {
 
 impl Effects<'_> {
     /// Something of a kind that may be made within a place.
-    pub(crate) fn fresh_thing(&self, kind: &str, within: Option<Thing>) -> New {
+    pub fn fresh_thing(&self, kind: &str, within: Option<Thing>) -> New {
         New { label: format!("{kind}:{}", self.fresh.name).into(), within }
     }
 
@@ -77,7 +77,7 @@ impl Effects<'_> {
     }
 
     /// An action of a service that nobody named.
-    pub(crate) fn fresh_action(&self, service: &str) -> String {
+    pub fn fresh_action(&self, service: &str) -> String {
         format!("{service}/{}", self.fresh.name)
     }
 
@@ -137,7 +137,7 @@ impl Effects<'_> {
     }
 
     /// Whether a choice takes something that may yet be made.
-    pub(crate) fn takes_new(&self, resources: ResourcesId, new: &New) -> bool {
+    pub fn takes_new(&self, resources: ResourcesId, new: &New) -> bool {
         self.takes_everything(resources)
             || self.selects(self.estate().resources_picked(resources), &new.label, false)
     }
@@ -235,7 +235,7 @@ impl Effects<'_> {
 
     /// The kinds of things that a road's statement names itself, by its actions or its resources; with the name of one
     /// where it names just that.
-    pub(crate) fn kinds_named(&self, road: &Road) -> Vec<(Box<str>, Option<Box<str>>)> {
+    pub fn kinds_named(&self, road: &Road) -> Vec<(Box<str>, Option<Box<str>>)> {
         let estate = self.estate();
         let statement = estate.statement(road.statement);
         let mut all: Vec<(Box<str>, Option<Box<str>>)> = Vec::new();

@@ -38,7 +38,7 @@ pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
 pub(crate) use roads::Named;
 pub use roads::Road;
-pub(crate) use told::action_in_words;
+pub use told::action_in_words;
 
 /// A service: the kind of thing that its actions are done to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -196,7 +196,7 @@ impl<'e> Effects<'e> {
     }
 
     /// The services of the declared things at a place.
-    pub(crate) fn services_at(&self, at: At) -> Arc<FxHashSet<ServiceId>> {
+    pub fn services_at(&self, at: At) -> Arc<FxHashSet<ServiceId>> {
         let known = || self.services_at.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&at) {
             return Arc::clone(found);

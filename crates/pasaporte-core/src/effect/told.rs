@@ -93,7 +93,7 @@ impl Doing {
 }
 
 /// An action in words: itself; of what nobody named, its class.
-pub(crate) fn action_in_words(act: &Act) -> String {
+pub fn action_in_words(act: &Act) -> String {
     let text = act.action.text();
     if !act.is_wild {
         return text.to_owned();

@@ -36,7 +36,7 @@ impl Effects<'_> {
     }
 
     /// Of these the circles that are at least so wide.
-    pub(crate) fn circles_as_wide_as(
+    pub fn circles_as_wide_as(
         &self,
         least: Exposure,
         who: Principal,

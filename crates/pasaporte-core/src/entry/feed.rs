@@ -54,7 +54,7 @@ impl<'e> Effects<'e> {
     }
 
     /// Those who bear a name and may write to the source of a trigger, as callers of its function.
-    pub(crate) fn feeding_as(&self, who: Principal, id: TriggerId) -> Option<Caller<'e>> {
+    pub fn feeding_as(&self, who: Principal, id: TriggerId) -> Option<Caller<'e>> {
         let source = self.live_source(id)?;
         let mut found: Option<Caller<'e>> = None;
         for act in self.acts_on(who, source, |class| class == Some(ActionClass::Write)) {
@@ -83,7 +83,7 @@ impl<'e> Effects<'e> {
     }
 
     /// The source of a trigger that is switched on, with its function.
-    pub(crate) fn live_source(&self, id: TriggerId) -> Option<Thing> {
+    pub fn live_source(&self, id: TriggerId) -> Option<Thing> {
         let trigger = self.estate().get(id).filter(|trigger| trigger.state == State::Enabled)?;
         trigger.source.filter(|_| self.may_run(trigger.function))
     }

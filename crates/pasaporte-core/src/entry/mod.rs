@@ -211,7 +211,7 @@ impl<'e> Effects<'e> {
     }
 
     /// Whether a verifier lists the algorithm `none`, which is no signature (RFC 7518 §3.6).
-    pub(crate) fn accepts_unsigned(&self, verifier: &Verifier) -> bool {
+    pub fn accepts_unsigned(&self, verifier: &Verifier) -> bool {
         let estate = self.estate();
         let algorithms = estate.list(verifier.algorithms);
         algorithms.iter().any(|name| estate.text(*name).eq_ignore_ascii_case("none"))
@@ -295,7 +295,7 @@ impl<'e> Effects<'e> {
     }
 
     /// Those who may invoke a function by one name.
-    pub(crate) fn invoking_as(&self, who: Principal, function: FunctionId) -> Vec<Caller<'e>> {
+    pub fn invoking_as(&self, who: Principal, function: FunctionId) -> Vec<Caller<'e>> {
         let on = Thing::Function(function);
         let given = Context::at(self.estate().as_of());
         let answer = self.decide(&Question { principal: who, action: self.invoke(), on, given: &given });

@@ -257,14 +257,15 @@ impl<'e> WayIn<'e> {
         Self { through: Through::Invoking, circles: caller.circles.clone(), caller }
     }
 
-    pub(crate) fn source(trigger: TriggerId, caller: Caller<'e>) -> Self {
+    /// The way of whoever feeds the source of a trigger.
+    pub fn source(trigger: TriggerId, caller: Caller<'e>) -> Self {
         Self { through: Through::Source(trigger), circles: caller.circles.clone(), caller }
     }
 }
 
 impl Access<'_> {
     /// The names by which strangers, services and holders of keys and tokens may be given something on a thing.
-    pub(crate) fn strangers_on(&self, on: Thing) -> Vec<Principal> {
+    pub fn strangers_on(&self, on: Thing) -> Vec<Principal> {
         let estate = self.estate();
         let given = self.strangers_with_grants();
         if given.is_empty() && self.admissions_on(on).is_empty() {

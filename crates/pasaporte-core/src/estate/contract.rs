@@ -96,8 +96,10 @@ super::vocabulary! {
 /// A part of a document that could not be understood.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unread {
-    /// What it is, and what is wrong with it.
-    pub what: Name,
+    /// Which part it is: "GET /fares".
+    pub part: Name,
+    /// What is wrong with it.
+    pub why: Name,
     /// Where.
     pub origin: Origin,
 }

@@ -33,6 +33,7 @@ use indexmap::IndexSet;
 use jiff::Timestamp;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
+pub(crate) use crate::vocabulary;
 pub use attempt::{Attempt, Came, Shows};
 pub use builder::{Builder, Fault};
 pub use condition::{Attribute, Condition, Test};
@@ -66,7 +67,6 @@ pub use table::Kept;
 pub use thing::{AccountOf, Thing};
 pub use tree::Tree;
 pub use vocabulary::Vocabulary;
-pub(crate) use vocabulary::vocabulary;
 
 use crate::pattern::Pattern;
 use lists::SharedLists;

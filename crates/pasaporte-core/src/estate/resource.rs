@@ -118,6 +118,8 @@ pub struct LogCoverage {
 pub struct BlindSpot {
     /// What was not seen.
     pub what: Name,
+    /// Why.
+    pub why: Option<Name>,
     /// What that hides.
     pub hides: Option<Name>,
     /// Where.

@@ -79,7 +79,7 @@ impl Estate {
         let mut over: Vec<String> =
             self.ceiling(id).over.iter().map(|over| self.label(over.thing())).collect();
         over.sort_unstable();
-        let more = if over.len() > 1 { format!("+{}", over.len() - 1) } else { String::new() };
+        let more = if over.len() > 1 { ",…" } else { "" };
         format!("ceiling:over/{}{more}", over.first().map_or("nothing", String::as_str))
     }
 

@@ -18,7 +18,8 @@ pub trait Vocabulary: Copy + Eq + 'static {
     }
 }
 
-/// Defines an enum and its spelling in one list.
+/// Defines an enum and its spelling in one list; a closed set of another crate is defined so too.
+#[macro_export]
 macro_rules! vocabulary {
     ($(#[$doc:meta])* $name:ident: $what:literal { $($(#[$vdoc:meta])* $variant:ident = $word:literal,)* }) => {
         $(#[$doc])*
@@ -35,4 +36,3 @@ macro_rules! vocabulary {
         }
     };
 }
-pub(crate) use vocabulary;

@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 
 use clap::{Args, ValueEnum};
+use pasaporte_audit::{Catalogue, Severity};
 use pasaporte_core::pattern::Pattern;
-use pasaporte_core::rules::{self, Severity};
 
 use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop};
 use crate::audited::Audited;
@@ -98,8 +98,8 @@ impl Judging {
     pub(crate) fn chosen(&self) -> Result<BTreeSet<&'static str>, Stop> {
         let only = matching(&self.only)?;
         let skip = matching(&self.skip)?;
-        let all = rules::all().map(|rule| rule.id);
-        Ok(all.filter(|id| (self.only.is_empty() || only.contains(id)) && !skip.contains(id)).collect())
+        let all = Catalogue::shipped();
+        Ok(all.ids().filter(|id| (self.only.is_empty() || only.contains(id)) && !skip.contains(id)).collect())
     }
 
     fn exit_code(&self, audited: &Audited<'_>) -> u8 {
@@ -117,15 +117,15 @@ impl Judging {
 /// The rules that some patterns match, each of which must match one: a rule id with a slip in it
 /// would otherwise silently leave a rule out.
 pub(crate) fn matching(patterns: &[String]) -> Result<BTreeSet<&'static str>, Stop> {
-    let mut ids = BTreeSet::new();
+    let (all, mut ids) = (Catalogue::shipped(), BTreeSet::new());
     for text in patterns {
         let matched: Vec<&str> = match Pattern::parse(text) {
-            Ok(pattern) => rules::all().map(|rule| rule.id).filter(|id| pattern.matches(id)).collect(),
+            Ok(pattern) => all.ids().filter(|id| pattern.matches(id)).collect(),
             Err(_) => Vec::new(),
         };
         if matched.is_empty() {
-            let known: Vec<&str> = rules::all().map(|rule| rule.id).collect();
-            let help = match pasaporte_formats::nearest(text, &known) {
+            let known: Vec<&str> = all.ids().collect();
+            let help = match pasaporte_read::nearest(text, &known) {
                 Some(near) => format!("did you mean {near}?"),
                 None => "`pasaporte rules` lists them; a pattern is written like 'key/*'".to_owned(),
             };

@@ -1,7 +1,7 @@
 //! `pasaporte card`: one function's passport on one screen.
 
 use clap::Args;
-use pasaporte_formats::answer::Card as Answer;
+use pasaporte_report::Card as Answer;
 
 use super::{Done, Format, Input, Sheet, lookup};
 use crate::audited::Audited;

@@ -6,10 +6,10 @@ use std::time::Duration;
 
 use clap::Args;
 use pasaporte_core::estate::{EndpointId, Estate};
-use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::load;
-use pasaporte_formats::text::Source;
 use pasaporte_gather::{Reaching, Secret};
+use pasaporte_read::diagnostic::Diagnostics;
+use pasaporte_read::estate::load;
+use pasaporte_read::text::Source;
 use pasaporte_stand_in::{CLIENT, Options, names, start};
 
 use super::audit::{Judging, Showing};

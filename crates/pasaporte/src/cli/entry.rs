@@ -2,7 +2,7 @@
 
 use clap::Args;
 use pasaporte_core::effect::Effects;
-use pasaporte_formats::answer::Entered;
+use pasaporte_report::Entered;
 
 use super::{Done, Format, Input, Sheet, lookup};
 use crate::view;

@@ -6,8 +6,8 @@ use clap::Args;
 use pasaporte_core::access::{Context, Known, Question};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Attribute, Estate, Principal, Thing};
-use pasaporte_formats::answer::Explained;
-use pasaporte_formats::estate::parse_moment;
+use pasaporte_read::estate::parse_moment;
+use pasaporte_report::Explained;
 
 use super::{Done, Format, Input, Sheet, Stop, lookup};
 use crate::view;
@@ -135,7 +135,7 @@ fn attribute(estate: &Estate, name: &str) -> Result<Option<Attribute>, Stop> {
     if attribute.is_some() || is_tag {
         return Ok(attribute);
     }
-    let help = match pasaporte_formats::nearest(name, &Attribute::WORDS) {
+    let help = match pasaporte_read::nearest(name, &Attribute::WORDS) {
         Some(near) => format!("did you mean {near}?"),
         None => format!("the attributes are {}", Attribute::WORDS.join(", ").replace('/', "/NAME")),
     };

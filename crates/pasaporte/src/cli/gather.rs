@@ -78,7 +78,7 @@ impl Gather {
         for name in &self.only {
             if !sources.iter().any(|source| source.name == *name) {
                 let known: Vec<&str> = sources.iter().map(|source| source.name.as_str()).collect();
-                let help = match pasaporte_formats::nearest(name, &known) {
+                let help = match pasaporte_read::nearest(name, &known) {
                     Some(near) => format!("did you mean {near}?"),
                     None => format!("the sources are {}", known.join(", ")),
                 };

@@ -8,10 +8,9 @@ use clap::Args;
 use indicatif::{ProgressBar, ProgressStyle};
 use pasaporte_core::estate::{EndpointId, Estate, Thing};
 use pasaporte_core::pattern::Pattern;
-use pasaporte_core::rules;
-use pasaporte_formats::answer::Knocks;
-use pasaporte_formats::text::Form;
 use pasaporte_gather::{Door, Knocked, Reaching, knock};
+use pasaporte_read::text::Form;
+use pasaporte_report::Knocks;
 
 use super::gather::{authorities, write};
 use super::{Done, Format, Input, Sheet, Stop, lookup};
@@ -185,7 +184,7 @@ pub(super) fn tried(doors: &[Door], reaching: &Reaching, apart: Duration) -> Res
     });
     bar.finish_and_clear();
     tried.map_err(|diagnostic| {
-        let mut diagnostics = pasaporte_formats::diagnostic::Diagnostics::default();
+        let mut diagnostics = pasaporte_read::diagnostic::Diagnostics::default();
         diagnostics.push(diagnostic);
         Stop::Wrong(diagnostics)
     })
@@ -193,7 +192,7 @@ pub(super) fn tried(doors: &[Door], reaching: &Reaching, apart: Duration) -> Res
 
 /// What came back, held against what the estate says.
 pub(super) fn held(estate: &Estate, tried: &[Knocked], left_out: Vec<(String, &'static str)>) -> Knocks {
-    let audit = rules::Audit::new(estate, rules::Settings::default());
+    let audit = pasaporte_audit::Audit::new(estate, pasaporte_audit::Settings::default());
     let told = tried.iter().map(|it| (it.endpoint.as_str(), it.method.as_str(), it.came.as_ref()));
     Knocks::new(&audit, told, left_out)
 }

@@ -4,7 +4,6 @@ mod rows;
 
 use clap::{Args, ValueEnum};
 use pasaporte_core::pattern::Pattern;
-use pasaporte_core::rules;
 
 use super::{Done, Input, Sheet, Stop};
 use crate::view::{self, Cell, Table};
@@ -75,7 +74,7 @@ enum What {
 impl List {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let estate = self.input.load()?;
-        let audit = rules::Audit::new(estate, rules::Settings::default());
+        let audit = pasaporte_audit::Audit::new(estate, pasaporte_audit::Settings::default());
         let mut table = match self.what {
             What::Functions => rows::functions(&audit),
             What::Endpoints => rows::endpoints(&audit),
@@ -170,7 +169,7 @@ impl Where {
 fn column(name: &str, names: &[&str]) -> Result<usize, Stop> {
     names.iter().position(|known| *known == name).ok_or_else(|| Stop::Misused {
         message: format!("there is no column `{}` in this list", view::safe(name)),
-        help: match pasaporte_formats::nearest(name, names) {
+        help: match pasaporte_read::nearest(name, names) {
             Some(near) => format!("did you mean {near}?"),
             None => format!("the columns are {}", names.join(", ")),
         },

@@ -24,10 +24,10 @@ use anstream::{AutoStream, ColorChoice};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use jiff::Timestamp;
 use pasaporte_core::estate::Estate;
-use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::{load, parse_moment};
-use pasaporte_formats::report::write_json;
-use pasaporte_formats::text::Source;
+use pasaporte_read::diagnostic::Diagnostics;
+use pasaporte_read::estate::{load, parse_moment};
+use pasaporte_read::text::Source;
+use pasaporte_report::audit::write_json;
 
 use crate::view::{self, Page};
 

@@ -2,7 +2,7 @@
 
 use clap::Args;
 use pasaporte_core::effect::Effects;
-use pasaporte_formats::answer::Reached;
+use pasaporte_report::Reached;
 
 use super::{Done, Format, Input, Sheet, lookup};
 use crate::view;

@@ -1,8 +1,8 @@
 //! `pasaporte rules`: what the audit looks for.
 
 use clap::Args;
-use pasaporte_core::rules::{self, Rule};
-use pasaporte_formats::report::RuleOut;
+use pasaporte_audit::{Catalogue, Rule};
+use pasaporte_report::audit::RuleOut;
 
 use super::audit::matching;
 use super::{Done, Format, Sheet};
@@ -19,11 +19,12 @@ pub(crate) struct Rules {
 
 impl Rules {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        let chosen: Vec<&'static Rule> = match &self.id {
-            None => rules::all().collect(),
+        let all = Catalogue::shipped();
+        let chosen: Vec<&Rule> = match &self.id {
+            None => all.all().collect(),
             Some(id) => {
                 let ids = matching(std::slice::from_ref(id))?;
-                rules::all().filter(|rule| ids.contains(rule.id)).collect()
+                all.all().filter(|rule| ids.contains(rule.id)).collect()
             }
         };
         match self.format {

@@ -3,9 +3,9 @@
 use std::path::Path;
 
 use pasaporte_core::estate::Estate;
-use pasaporte_formats::diagnostic::Diagnostics;
-use pasaporte_formats::estate::load;
-use pasaporte_formats::text::{Form, Source};
+use pasaporte_read::diagnostic::Diagnostics;
+use pasaporte_read::estate::load;
+use pasaporte_read::text::{Form, Source};
 
 use super::Stop;
 use crate::view;
@@ -47,7 +47,7 @@ mod tests {
     #[test]
     fn carries_every_file_of_the_sample_estate() {
         let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
-        let mut found = pasaporte_formats::diagnostic::Diagnostics::default();
+        let mut found = pasaporte_read::diagnostic::Diagnostics::default();
         let names: Vec<String> = Source::find(std::slice::from_ref(&folder), &mut found)
             .iter()
             .map(|source| source.name()[folder.to_str().unwrap().len() + 1..].to_owned())

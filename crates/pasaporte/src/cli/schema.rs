@@ -1,7 +1,7 @@
 //! `pasaporte schema`: the JSON Schemas of what is read and written.
 
 use clap::Args;
-use pasaporte_formats::schema;
+use pasaporte_report::schema;
 
 use super::{Done, Sheet, Stop};
 

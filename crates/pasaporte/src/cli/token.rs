@@ -5,8 +5,8 @@ use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use pasaporte_formats::token::{Registration, register};
 use pasaporte_gather::owned_alone;
+use pasaporte_read::token::{Registration, register};
 
 use super::{Done, Sheet, Stop};
 use crate::view;

@@ -3,9 +3,9 @@
 use std::fmt::Write;
 use std::path::Path;
 
+use pasaporte_audit::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_core::estate::{Estate, Vocabulary};
-use pasaporte_core::rules::{Audit, Finding, Rule, Severity, Sureness};
-use pasaporte_formats::report::{AccountOut, LookedAt};
+use pasaporte_report::audit::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
 use super::page::{BOLD, DIM, FIX, NAME, Page, paint, style_of, wrap};
@@ -29,14 +29,14 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
         }
         out.push_str(&banner(page, severity, findings.len()));
         let mut short = Vec::new();
-        for group in findings.chunk_by(|one, other| one.rule.id == other.rule.id) {
+        for group in findings.chunk_by(|one, other| one.rule == other.rule) {
             let told = group.len().min(most).min(left);
             left -= told;
             if told == 0 {
                 short.push(group);
                 continue;
             }
-            out.push_str(&rule_line(page, group[0].rule));
+            out.push_str(&rule_line(page, audited.audit.rule(group[0])));
             for finding in &group[..told] {
                 out.push_str(&in_detail(page, &audited.audit, finding));
             }
@@ -47,7 +47,7 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
         }
         for group in short {
             named += group.len();
-            out.push_str(&in_short(page, estate, group));
+            out.push_str(&in_short(page, &audited.audit, group));
         }
         out.push('\n');
     }
@@ -150,7 +150,7 @@ fn rule_line(page: Page, rule: &Rule) -> String {
 /// A finding in full: the thing, where it is, the situation, the fix, the evidence.
 fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
     let estate = audit.estate();
-    let told = finding.told(audit);
+    let told = pasaporte_audit::told(audit, finding);
     let name = finding.label(estate);
     let style = style_of(finding.severity);
     let bar = format!("{style}▌{style:#} ");
@@ -168,7 +168,7 @@ fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
     out.push_str(&page.paragraph(&told.situation, &bar, &bar, 2));
     let fix = format!("{bar}{} ", paint(FIX, "fix "));
     out.push_str(&page.paragraph(&told.fix, &fix, &format!("{bar}     "), 7));
-    let also = also(estate, finding);
+    let also = also(audit, finding);
     if !also.is_empty() {
         let at = format!("{bar}{} ", paint(DIM, "also"));
         for (number, line) in wrap(&also, page.text_width() - 7).iter().enumerate() {
@@ -194,14 +194,15 @@ fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
 }
 
 /// What lies beneath a finding: other rules that see the same weakness, and on what, where that is another thing.
-fn also(estate: &Estate, finding: &Finding) -> String {
+fn also(audit: &Audit<'_>, finding: &Finding) -> String {
+    let estate = audit.estate();
     const MOST: usize = 6;
     let own = finding.label(estate);
     let mut told: Vec<(String, usize)> = Vec::new();
     for other in finding.beneath() {
         let label = other.label(estate);
-        let text =
-            if label == own { other.rule.id.to_owned() } else { format!("{} on {label}", other.rule.id) };
+        let rule = audit.rule(other).id;
+        let text = if label == own { rule.to_owned() } else { format!("{rule} on {label}") };
         match told.iter_mut().find(|(known, _)| *known == text) {
             Some((_, count)) => *count += 1,
             None => told.push((text, 1)),
@@ -237,8 +238,8 @@ fn others(page: Page, estate: &Estate, severity: Severity, findings: &[&Finding]
 }
 
 /// The findings of a rule in a line or two.
-fn in_short(page: Page, estate: &Estate, findings: &[&Finding]) -> String {
-    let rule = findings[0].rule;
+fn in_short(page: Page, audit: &Audit<'_>, findings: &[&Finding]) -> String {
+    let (estate, rule) = (audit.estate(), audit.rule(findings[0]));
     let style = style_of(findings[0].severity);
     let mut out = format!(
         "\n{style}▌{style:#} {} {}\n",

@@ -3,12 +3,12 @@
 use std::fmt::Write;
 
 use anstyle::Style;
+use pasaporte_audit::{Catalogue, Severity};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::State;
-use pasaporte_core::rules::{self, Severity};
-use pasaporte_formats::answer::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
-use pasaporte_formats::report::FindingOut;
+use pasaporte_report::audit::FindingOut;
+use pasaporte_report::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
 use unicode_width::UnicodeWidthStr;
 
 use super::audit::count;
@@ -245,6 +245,7 @@ fn key(it: &KeyOut) -> Vec<Span> {
 
 /// The findings, worst first; those of one rule on one thing together.
 fn findings(it: &Card) -> Vec<Vec<Span>> {
+    let rules = Catalogue::shipped();
     let mut rows: Vec<(&FindingOut, usize)> = Vec::new();
     for finding in &it.findings {
         let same = |(first, _): &&mut (&FindingOut, usize)| {
@@ -256,7 +257,7 @@ fn findings(it: &Card) -> Vec<Vec<Span>> {
         }
     }
     let row = |(finding, count): (&FindingOut, usize)| {
-        let title = rules::all().find(|rule| rule.id == finding.rule).map_or("", |rule| rule.title);
+        let title = rules.all().find(|rule| rule.id == finding.rule).map_or("", |rule| rule.title);
         let times = if count == 1 { String::new() } else { format!(" ({count} times)") };
         vec![
             Span(finding.severity.0.to_string(), style_of(finding.severity.0)),

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Origin, Renderer, Snippet};
-use pasaporte_formats::diagnostic::{Diagnostic, Diagnostics, Mark};
+use pasaporte_read::diagnostic::{Diagnostic, Diagnostics, Mark};
 
 use super::safe;
 

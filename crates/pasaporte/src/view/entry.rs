@@ -5,7 +5,7 @@ use std::fmt::Write;
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::State;
-use pasaporte_formats::answer::{Door, Entered, Entrant, Members};
+use pasaporte_report::{Door, Entered, Entrant, Members};
 
 use super::explain::{PERHAPS, heading};
 use super::page::{BOLD, DIM, NAME, Page, paint, safe, wrap};
@@ -135,11 +135,8 @@ fn entrants(page: Page, all: &[Entrant]) -> String {
     let mut out = String::new();
     for entrant in all.iter().take(MOST_TOLD) {
         let anyone = entrant.who == "anyone" && entrant.circle.0 == Exposure::Anyone;
-        let style = if anyone {
-            super::page::style_of(pasaporte_core::rules::Severity::Critical)
-        } else {
-            NAME.bold()
-        };
+        let style =
+            if anyone { super::page::style_of(pasaporte_audit::Severity::Critical) } else { NAME.bold() };
         let perhaps =
             if entrant.verdict.0 == Verdict::Depends { paint(PERHAPS, "  perhaps") } else { String::new() };
         let _ = writeln!(out, "    {}{perhaps}", paint(style, &entrant.who));

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use anstyle::{AnsiColor, Style};
 use pasaporte_core::access::{Needs, Verdict};
 use pasaporte_core::estate::Effect;
-use pasaporte_formats::answer::{Explained, GroundOut, HeldOut, PlaceOut};
+use pasaporte_report::{Explained, GroundOut, HeldOut, PlaceOut};
 use unicode_width::UnicodeWidthStr;
 
 use super::page::{BOLD, DIM, NAME, Page, paint, wrap};

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use pasaporte_core::estate::Shows;
-use pasaporte_formats::answer::{KnockOut, Knocks};
 use pasaporte_gather::Door;
+use pasaporte_report::{KnockOut, Knocks};
 use serde_json::{Value, json};
 
 use super::page::{BOLD, DIM, Page, paint, safe};

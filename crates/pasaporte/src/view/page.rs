@@ -3,7 +3,7 @@
 //! Text is always built with styles; the stream it goes to takes them out where they are not wanted.
 
 use anstyle::{AnsiColor, Style};
-use pasaporte_core::rules::Severity;
+use pasaporte_audit::Severity;
 use textwrap::{Options, WordSeparator, WordSplitter};
 
 /// Widest line of running text: beyond that the eye loses the next line.
@@ -93,5 +93,5 @@ fn with_names(line: &str) -> String {
 
 /// Text from outside, without characters that would do something to a terminal.
 pub(crate) fn safe(text: &str) -> String {
-    text.chars().map(|each| if pasaporte_formats::is_unprintable(each) { '\u{fffd}' } else { each }).collect()
+    text.chars().map(|each| if pasaporte_read::is_unprintable(each) { '\u{fffd}' } else { each }).collect()
 }

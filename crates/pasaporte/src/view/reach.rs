@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::Vocabulary;
-use pasaporte_formats::answer::{ActOut, Reached, ServiceOut, StatementOut};
+use pasaporte_report::{ActOut, Reached, ServiceOut, StatementOut};
 
 use super::explain::{PERHAPS, heading, held_by};
 use super::page::{BOLD, DIM, Page, paint, wrap};

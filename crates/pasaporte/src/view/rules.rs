@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use pasaporte_core::rules::Rule;
+use pasaporte_audit::Rule;
 
 use super::page::{BOLD, DIM, FIX, Page, paint};
 
@@ -34,6 +34,7 @@ pub(crate) fn rule_pages(page: Page, rules: &[&Rule]) -> String {
             ("why", rule.why),
             ("fix", rule.fix),
             ("check", rule.check),
+            ("same", &same(rule)),
             ("see", &rule.references.join(" · ")),
         ];
         for (label, text) in parts {
@@ -43,4 +44,16 @@ pub(crate) fn rule_pages(page: Page, rules: &[&Rule]) -> String {
         }
     }
     out
+}
+
+/// Which findings of a rule are one and the same.
+fn same(rule: &Rule) -> String {
+    let of = |what: &str| format!("Findings of one {what} have one fingerprint, whatever else changes.");
+    match rule.apart {
+        [] => of("thing"),
+        [all @ .., last] => {
+            let before: String = all.iter().map(|each| format!(", {each}")).collect();
+            of(&format!("thing{before} and {last}"))
+        }
+    }
 }

@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 use std::fmt::Write;
 
 use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table as Drawing, TableStyle};
-use pasaporte_core::rules::Severity;
+use pasaporte_audit::Severity;
 use serde_json::{Map, Value};
 use unicode_width::UnicodeWidthStr;
 

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use pasaporte_audit::Audit;
 use pasaporte_core::estate::{At, GroupId, IdentityId, Principal, SetId, Thing, UserId};
-use pasaporte_core::rules::Audit;
 
 use super::{date, place, read_from};
 use crate::view::{Cell, Table};

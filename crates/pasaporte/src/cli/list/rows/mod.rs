@@ -5,8 +5,8 @@ mod places;
 mod proofs;
 mod ways_in;
 
+use pasaporte_audit::Audit;
 use pasaporte_core::estate::{AccountOf, Name, Origin, Thing};
-use pasaporte_core::rules::Audit;
 
 use crate::view::Cell;
 

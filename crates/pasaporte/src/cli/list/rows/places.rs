@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use pasaporte_audit::Audit;
 use pasaporte_core::estate::{IdentityId, ResourceId, ScopeId, Thing};
-use pasaporte_core::rules::Audit;
 
 use super::{named, place};
 use crate::view::{Cell, Table};

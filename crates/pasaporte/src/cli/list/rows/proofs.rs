@@ -2,11 +2,11 @@
 
 use std::collections::BTreeMap;
 
+use pasaporte_audit::Audit;
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{
     Check, EndpointId, KeyId, LastUse, List, Name, State, Thing, TokenId, VerifierId,
 };
-use pasaporte_core::rules::Audit;
 
 use super::{date, named, place};
 use crate::view::{Cell, Table};

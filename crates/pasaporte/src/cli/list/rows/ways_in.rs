@@ -2,12 +2,12 @@
 
 use std::collections::BTreeMap;
 
+use pasaporte_audit::Audit;
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::{Exposure, Standing, faces_internet};
 use pasaporte_core::estate::{
     Check, ContractOf, EndpointId, FunctionId, Network, State, Thing, TriggerId, Way,
 };
-use pasaporte_core::rules::Audit;
 
 use super::{named, place, read_from};
 use crate::view::{Cell, Table};

@@ -1,0 +1,258 @@
+//! An estate on the table: prepared for questions, with thresholds, and with what several rules ask
+//! for worked out once.
+
+use std::collections::BTreeSet;
+use std::sync::OnceLock;
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use rustc_hash::FxHashSet;
+
+use pasaporte_core::access::Context;
+use pasaporte_core::effect::{Effects, Harm};
+use pasaporte_core::entry::{Exposed, HeldContracts};
+use pasaporte_core::estate::{
+    Attempt, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, KeyReach, Name, Principal,
+    ResourceId, ScopeId, Thing,
+};
+
+use crate::{Catalogue, Finding, Rule};
+
+/// What counts as old, and what is asked of keys.
+#[derive(Debug, Clone)]
+pub struct Settings {
+    /// Days after which a key should have been rotated.
+    pub key_max_age: i64,
+    /// Days that a key must have been watched before "never used" is said.
+    pub key_watch: i64,
+    /// The least reach of keys that must have an expiry.
+    pub expiry_asked_from: KeyReach,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self { key_max_age: 180, key_watch: 30, expiry_asked_from: KeyReach::App }
+    }
+}
+
+/// An estate being audited.
+#[derive(Debug)]
+pub struct Audit<'e> {
+    effects: Effects<'e>,
+    settings: Settings,
+    catalogue: Catalogue,
+    exposures: Vec<OnceLock<Exposed>>,
+    /// Of each identity the widest exposure of what runs as it, and the environment that it is judged by.
+    surroundings: Vec<OnceLock<(Exposed, Option<Environment>)>>,
+    contracts: OnceLock<HeldContracts>,
+    kinds_of_resources: OnceLock<BTreeSet<Name>>,
+    /// Where only some things are looked at, those.
+    only: Option<FxHashSet<Thing>>,
+}
+
+impl<'e> Audit<'e> {
+    /// Prepares an estate for its audit.
+    pub fn new(estate: &'e Estate, settings: Settings) -> Self {
+        Self {
+            effects: Effects::new(estate),
+            settings,
+            catalogue: Catalogue::shipped(),
+            surroundings: (0..estate.count::<IdentityId>()).map(|_| OnceLock::new()).collect(),
+            exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
+            contracts: OnceLock::new(),
+            kinds_of_resources: OnceLock::new(),
+            only: None,
+        }
+    }
+
+    /// Looks at weaknesses of some things only, and of whatever is given to strangers, since that may lead them.
+    pub fn look_at_only(&mut self, things: impl IntoIterator<Item = Thing>) {
+        self.only = Some(things.into_iter().collect());
+    }
+
+    /// Whether only some things are looked at.
+    pub(crate) fn is_narrow(&self) -> bool {
+        self.only.is_some()
+    }
+
+    /// The things of a kind that are looked at.
+    pub(crate) fn each<K: Kept>(&self) -> impl Iterator<Item = (K, &'e K::Value)> {
+        let wanted = |id: &K| self.only.as_ref().is_none_or(|only| only.contains(&id.thing()));
+        self.estate().all::<K>().filter(move |(id, _)| wanted(id))
+    }
+
+    /// Whether what a holder is given is looked at: it is one of the things, or strangers have it.
+    pub(crate) fn looks_at_holder(&self, holder: Principal) -> bool {
+        let Some(only) = &self.only else { return true };
+        let is_stranger = |who: &Principal| !matches!(who, Principal::User(_) | Principal::Identity(_));
+        match holder {
+            Principal::Group(group) => self.effects.everybody_in(group).iter().any(is_stranger),
+            other if is_stranger(&other) => true,
+            other => other.thing().is_some_and(|thing| only.contains(&thing)),
+        }
+    }
+
+    /// The estate.
+    pub fn estate(&self) -> &'e Estate {
+        self.effects.estate()
+    }
+
+    /// The estate prepared for questions about what is left in effect.
+    pub fn effects(&self) -> &Effects<'e> {
+        &self.effects
+    }
+
+    /// The rules by which it is judged.
+    pub fn catalogue(&self) -> &Catalogue {
+        &self.catalogue
+    }
+
+    /// The rule of a finding.
+    pub fn rule(&self, finding: &Finding) -> &Rule {
+        &self.catalogue[finding.rule]
+    }
+
+    /// The thresholds.
+    pub fn settings(&self) -> &Settings {
+        &self.settings
+    }
+
+    /// Questions about the moment the estate was true.
+    pub fn now(&self) -> Context {
+        Context::at(self.estate().as_of())
+    }
+
+    /// Whole days from then to `as_of`; none without an `as_of`.
+    pub fn days_since(&self, then: Timestamp) -> Option<i64> {
+        Some(self.estate().as_of()?.duration_since(then).as_hours() / 24)
+    }
+
+    /// What can be done by whoever controls an identity.
+    pub fn harm(&self, identity: IdentityId) -> Harm {
+        self.effects.harm(Principal::Identity(identity))
+    }
+
+    /// The worst that whoever controls an identity may do, in words to be read after "may"; none where it is no
+    /// more than running code.
+    pub fn may(&self, identity: IdentityId) -> Option<&str> {
+        self.effects.may_at_worst(identity)
+    }
+
+    /// What can be done through a function.
+    pub fn harm_through(&self, function: FunctionId) -> Harm {
+        let identity = self.estate().get(function).and_then(|it| self.estate().runs_as(it));
+        identity.map_or(Harm::RUNS_CODE, |identity| self.harm(identity))
+    }
+
+    /// Who can make a function run, at the widest.
+    pub fn exposure(&self, function: FunctionId) -> Exposed {
+        *self.exposures[function.index()].get_or_init(|| self.effects.exposure(function))
+    }
+
+    /// The widest exposure of the functions that run as any bearer of a name.
+    pub fn exposure_of(&self, holder: Principal) -> Exposed {
+        match holder {
+            Principal::Identity(identity) => self.surroundings_of(identity).0,
+            _ => self.find_exposure(holder),
+        }
+    }
+
+    fn surroundings_of(&self, identity: IdentityId) -> (Exposed, Option<Environment>) {
+        let holder = Principal::Identity(identity);
+        *self.surroundings[identity.index()]
+            .get_or_init(|| (self.find_exposure(holder), self.find_environment(holder)))
+    }
+
+    fn find_exposure(&self, holder: Principal) -> Exposed {
+        // Of functions that are as exposed, the first by name is told of, in whichever order they were read.
+        let mut functions = self.functions_of(holder);
+        functions.sort_unstable_by_key(|&function| self.estate().id(function));
+        functions.iter().map(|&function| self.exposure(function)).fold(Exposed::INSIDE, Exposed::wider)
+    }
+
+    /// The functions that run as a holder: as the identity, or as a member of the group at any depth.
+    pub fn functions_of(&self, holder: Principal) -> Vec<FunctionId> {
+        match holder {
+            Principal::Identity(identity) => self.estate().functions_as(identity).to_vec(),
+            Principal::Group(group) => self
+                .effects
+                .everybody_in(group)
+                .into_iter()
+                .filter_map(|member| match member {
+                    Principal::Identity(identity) => Some(self.estate().functions_as(identity)),
+                    _ => None,
+                })
+                .flatten()
+                .copied()
+                .collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The environment by which something of a holder is judged: its own or its scope's, else
+    /// production if any function that runs as it is in production, else the one they share.
+    pub fn environment_of(&self, holder: Principal) -> Option<Environment> {
+        match holder {
+            Principal::Identity(identity) => self.surroundings_of(identity).1,
+            _ => self.find_environment(holder),
+        }
+    }
+
+    fn find_environment(&self, holder: Principal) -> Option<Environment> {
+        let estate = self.estate();
+        if let Principal::Identity(id) = holder
+            && let Some(identity) = estate.get(id)
+            && let Some(environment) = estate.environment(identity.environment, identity.scope)
+        {
+            return Some(environment);
+        }
+        let functions = self.functions_of(holder);
+        let mut environments = functions.iter().map(|&function| self.environment(function));
+        let first = environments.next().flatten()?;
+        environments.all(|other| other == Some(first)).then_some(first)
+    }
+
+    /// The environment of a function.
+    pub fn environment(&self, function: FunctionId) -> Option<Environment> {
+        let it = self.estate().get(function)?;
+        self.estate().environment(it.environment, it.scope)
+    }
+
+    /// The functions that live directly in a scope, or in any scope below it.
+    pub fn functions_below(&self, scope: ScopeId) -> impl ExactSizeIterator<Item = FunctionId> {
+        self.effects.functions_in(scope)
+    }
+
+    /// Contracts held against what is deployed.
+    pub fn contracts(&self) -> &HeldContracts {
+        self.contracts.get_or_init(|| self.effects.held_contracts())
+    }
+
+    /// The kinds of the resources of the estate.
+    pub(crate) fn kinds_of_resources(&self) -> impl Iterator<Item = &'e str> + use<'_, 'e> {
+        let estate = self.estate();
+        let find = || estate.all::<ResourceId>().map(|(_, resource)| resource.kind).collect();
+        self.kinds_of_resources.get_or_init(find).iter().map(|name| estate.text(*name))
+    }
+
+    /// The tries of an endpoint, in the order read.
+    pub fn tries_of(&self, endpoint: EndpointId) -> impl Iterator<Item = &'e Attempt> {
+        let attempts = self.estate().attempts();
+        self.effects.tries_of(endpoint).map(|place| &attempts[place])
+    }
+
+    /// Works out what most rules ask for, with all processors.
+    pub(crate) fn work_ahead(&self) {
+        if self.is_narrow() {
+            return;
+        }
+        let identities: Vec<IdentityId> = self.estate().all().map(|(id, _)| id).collect();
+        identities.into_par_iter().for_each(|id| {
+            self.harm(id);
+        });
+        let functions: Vec<FunctionId> = self.estate().all().map(|(id, _)| id).collect();
+        functions.into_par_iter().for_each(|id| {
+            self.exposure(id);
+        });
+    }
+}

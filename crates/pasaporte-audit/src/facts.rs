@@ -1,0 +1,334 @@
+//! What rules see, as plain data: ids and witnesses, and no words. [`words`](crate::words) tells them.
+//!
+//! A fact holds no more than it takes to ask the estate again; what is large lies behind a box, since there may be a
+//! fact for every function of a large estate.
+
+use std::sync::Arc;
+
+use pasaporte_core::access::Verdict;
+use pasaporte_core::effect::{Act, Breadth, Harm, Road, ServiceId};
+use pasaporte_core::entry::{Drift, Exposure, Held, Unspoken};
+use pasaporte_core::estate::{
+    AdmissionId, ContractId, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Name, Origin, Principal,
+    Reference, Thing, TriggerId, VerifierId,
+};
+
+/// What a rule saw.
+#[derive(Debug, Clone)]
+pub enum Fact {
+    /// Of a way into a function.
+    Entry(EntryFact),
+    /// Of what is given.
+    Grant(GrantFact),
+    /// Of what functions run as.
+    Identity(IdentityFact),
+    /// Of who may act as an identity.
+    Trust(TrustFact),
+    /// Of a shared secret.
+    Key(KeyFact),
+    /// Of what could not be seen.
+    Blind(BlindFact),
+}
+
+/// What was seen of a way into a function.
+#[derive(Debug, Clone)]
+pub enum EntryFact {
+    /// Anyone on the internet gets through an endpoint: with a token that was handed to public clients, or without.
+    Anonymous {
+        /// The endpoint.
+        endpoint: EndpointId,
+        /// Whether a public token is what lets them through.
+        public: bool,
+    },
+    /// A crowd may invoke a function.
+    OpenInvoke {
+        /// The function.
+        function: FunctionId,
+        /// The crowd.
+        who: Principal,
+        /// How wide the circle is from which they may.
+        to: Exposure,
+    },
+    /// A grant of invoking takes in every function of a place.
+    WideInvoke(Box<WideInvoke>),
+    /// Strangers may feed the source of a trigger.
+    OpenSource(Box<OpenSource>),
+    /// A service may invoke for sources of strangers.
+    Unpinned {
+        /// The function.
+        function: FunctionId,
+        /// The service.
+        service: Principal,
+    },
+    /// Something names a source that is gone.
+    Dangling(Box<Dangling>),
+    /// A trigger is off, and its permission stands.
+    IdleTrigger {
+        /// The trigger.
+        trigger: TriggerId,
+        /// The permission.
+        permission: AdmissionId,
+    },
+    /// A trigger takes everything from a source that another picks from.
+    Unfiltered {
+        /// The trigger.
+        trigger: TriggerId,
+        /// The one with a filter.
+        picks: TriggerId,
+    },
+    /// An address faces the internet although only gateways call it.
+    OpenNetwork(EndpointId),
+    /// Pages of any origin may call an endpoint.
+    AnyOrigin(EndpointId),
+    /// An endpoint takes methods that its contract does not have, or answers where its contract has nothing.
+    Unspoken(Box<Unspoken>),
+    /// What is deployed is weaker than what a contract declares.
+    WeakerThanContract(Box<Held>),
+    /// What is deployed is weaker than what a definition declares.
+    WeakerThanDefined(Box<Drift>),
+    /// A try got through where the estate says that it should not: its place among all tries.
+    GotThrough(usize),
+    /// A verifier accepts what it should not, in front of these functions.
+    WeakVerifier {
+        /// The verifier.
+        verifier: VerifierId,
+        /// What it guards, by name.
+        functions: Box<[FunctionId]>,
+    },
+}
+
+/// A grant of invoking that takes in every function of a place.
+#[derive(Debug, Clone)]
+pub struct WideInvoke {
+    /// The grant.
+    pub grant: GrantId,
+    /// The statement, as it is held.
+    pub road: Road,
+    /// How broad it is.
+    pub breadth: Breadth,
+    /// The action that stands for invoking.
+    pub act: Act,
+}
+
+/// A source that strangers may feed.
+#[derive(Debug, Clone)]
+pub struct OpenSource {
+    /// The trigger that runs on it.
+    pub trigger: TriggerId,
+    /// Who may.
+    pub who: Principal,
+    /// By which action.
+    pub action: Box<str>,
+    /// The source.
+    pub source: Thing,
+}
+
+/// A source that triggers or permissions name and that is gone.
+#[derive(Debug, Clone)]
+pub struct Dangling {
+    /// The function that it feeds.
+    pub function: FunctionId,
+    /// What it is called.
+    pub source: Box<str>,
+    /// What names it, and where.
+    pub named_by: Vec<(NamedBy, Origin)>,
+    /// Who may make one of that name.
+    pub exposure: Exposure,
+}
+
+/// What of a function names a source.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum NamedBy {
+    /// A permission.
+    Permission,
+    /// A trigger.
+    Trigger,
+}
+
+/// What was seen of what is given.
+#[derive(Debug, Clone)]
+pub enum GrantFact {
+    /// Every action.
+    AnyAction(Box<(Broad, Breadth)>),
+    /// Every action of these services.
+    WholeService(Box<(Broad, WholeServices)>),
+    /// Something harmful on everything of these kinds.
+    AnyResource(Box<(Broad, Vec<Reached>)>),
+    /// A right that everybody holds.
+    ToEverybody(Box<ToEverybody>),
+}
+
+/// A right that everybody holds.
+#[derive(Debug, Clone, Copy)]
+pub struct ToEverybody {
+    /// Who is everybody.
+    pub who: Principal,
+    /// The statement, as they hold it.
+    pub road: Road,
+}
+
+/// A statement of a grant that gives more than it need.
+#[derive(Debug, Clone, Copy)]
+pub struct Broad {
+    /// The statement, as it is held.
+    pub road: Road,
+    /// The grant.
+    pub grant: GrantId,
+    /// Surely, or depending on conditions.
+    pub verdict: Verdict,
+    /// How many hold it so, of how many.
+    pub holders: (usize, usize),
+    /// The worst that it lets anybody do, and one whom it does.
+    pub worst: (Harm, Principal),
+}
+
+/// Services of which a statement gives every action, each with how broad that is.
+pub type WholeServices = Vec<(Arc<str>, Breadth)>;
+
+/// A kind of which a statement gives something harmful on everything.
+#[derive(Debug, Clone)]
+pub struct Reached {
+    /// The kind.
+    pub service: ServiceId,
+    /// One who holds it.
+    pub holder: Principal,
+    /// Where things are made of which it is so; none for everywhere.
+    pub within: Option<Thing>,
+}
+
+/// What was seen of what functions run as.
+#[derive(Debug, Clone)]
+pub enum IdentityFact {
+    /// A function runs as the platform's default identity.
+    DefaultInUse {
+        /// The function.
+        function: FunctionId,
+        /// The identity.
+        identity: IdentityId,
+    },
+    /// Functions with different needs share it.
+    Shared(IdentityId),
+    /// Nothing uses it, and its grants stand.
+    Orphaned(IdentityId),
+}
+
+/// What was seen of who may act as an identity.
+#[derive(Debug, Clone)]
+pub enum TrustFact {
+    /// A crowd may.
+    MayAct {
+        /// The identity.
+        identity: IdentityId,
+        /// The crowd.
+        who: Principal,
+    },
+    /// Services other than the one that runs functions may.
+    OtherService(IdentityId),
+}
+
+/// What was seen of a shared secret.
+#[derive(Debug, Clone)]
+pub enum KeyFact {
+    /// It is older than allowed, by its last rotation or its making.
+    Stale {
+        /// The key.
+        key: KeyId,
+        /// Its age, in days.
+        days: i64,
+    },
+    /// It is past its end and enabled.
+    ExpiredEnabled {
+        /// The key.
+        key: KeyId,
+        /// Whether it is known to be accepted still.
+        accepted: Verdict,
+    },
+    /// Nobody used it.
+    NeverUsed {
+        /// The key.
+        key: KeyId,
+        /// In how many days of watching.
+        days: i64,
+    },
+    /// It has no end.
+    NoExpiry(KeyId),
+}
+
+/// What could not be seen.
+#[derive(Debug, Clone)]
+pub enum BlindFact {
+    /// A thing that is referred to and is not there.
+    Missing {
+        /// The thing.
+        thing: Thing,
+        /// What refers to it.
+        references: Box<[Reference]>,
+    },
+    /// The estate has no function.
+    NoFunction,
+    /// An account has none.
+    NoFunctionIn {
+        /// Where the account was read.
+        origin: Origin,
+    },
+    /// Grants take in a kind of things of which nothing was gathered where they hold.
+    UnseenKind(Box<UnseenKind>),
+    /// The patterns over a service's actions tell too many sorts apart.
+    Unbounded(Box<str>),
+    /// A condition was not understood.
+    Opaque {
+        /// As written.
+        text: Name,
+        /// Where.
+        origin: Origin,
+    },
+    /// A collector says what it could not see: its place among all such notes.
+    NotCollected(usize),
+    /// A part of a document could not be used.
+    Unread {
+        /// Which part.
+        part: Name,
+        /// What is wrong with it.
+        why: Name,
+        /// Where.
+        origin: Origin,
+    },
+    /// No endpoint of the estate is under a contract.
+    IdleContract(ContractId),
+    /// A contract meets what is deployed in too many ways.
+    UnboundedContract(ContractId),
+    /// The estate does not say when it was true.
+    NoTime,
+    /// Nobody said when a key was made.
+    NoAge(KeyId),
+}
+
+/// A kind of things that grants take in and that was not gathered.
+#[derive(Debug, Clone)]
+pub struct UnseenKind {
+    /// Where the grants hold; none for everywhere.
+    pub place: Option<Thing>,
+    /// The kind.
+    pub kind: ServiceId,
+    /// Where the statements were read.
+    pub origins: Vec<Origin>,
+}
+
+macro_rules! is_a_fact {
+    ($($family:ident: $of:ident,)*) => {
+        $(impl From<$of> for Fact {
+            fn from(fact: $of) -> Self {
+                Self::$family(fact)
+            }
+        })*
+    };
+}
+
+is_a_fact! {
+    Entry: EntryFact,
+    Grant: GrantFact,
+    Identity: IdentityFact,
+    Trust: TrustFact,
+    Key: KeyFact,
+    Blind: BlindFact,
+}

@@ -1,0 +1,277 @@
+//! blind: what could not be seen, and what must therefore not be called clean.
+
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashMap;
+
+use crate::facts::{BlindFact, UnseenKind};
+use crate::finding::{Raised, Raising};
+use crate::rules::grant::allowing;
+use crate::{Audit, Level, Rule, Severity, Sureness};
+use pasaporte_core::access::Verdict;
+use pasaporte_core::effect::ServiceId;
+use pasaporte_core::estate::{
+    ActionsId, Condition, ContractId, FunctionId, Id, KeyId, Origin, Reference, ResourcesId, ScopeId,
+    ScopeKind, Thing, Unread, VerifierId,
+};
+
+pub(crate) const RULES: &[Rule] = &[
+    Rule {
+        id: "blind/missing-reference",
+        title: "Something is referred to that is not in the estate",
+        why: "What is not there was not judged: a missing set may hold every right, a missing identity any grant.",
+        fix: "Gather the account or page that it is in; if it is gone, remove the reference.",
+        check: "Audit again: the reference is found.",
+        references: &["NIST SP 800-53 CM-8"],
+        apart: &[],
+        judge: missing_reference,
+    },
+    Rule {
+        id: "blind/nothing-there",
+        title: "Nothing was gathered where something should be",
+        why: "An estate or an account without a function, or a kind of thing that grants take in and of which there is \
+              nothing, was more likely not gathered than not there. No findings there means that nobody looked.",
+        fix: "Gather it: ask the right region and account, with the access that it takes.",
+        check: "List what is there: functions, and things of each kind that grants name.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
+        apart: &["kind"],
+        judge: nothing_there,
+    },
+    Rule {
+        id: "blind/unbounded-question",
+        title: "A question was too large to answer",
+        why: "The patterns of the estate tell so many sorts of actions apart that not all of them were looked at. What \
+              was not looked at may be allowed.",
+        fix: "Write patterns that say what they mean: fewer with a `*` at both ends.",
+        check: "Audit again: the blind spot is gone.",
+        references: &["NIST SP 800-53 CA-7"],
+        apart: &["service"],
+        judge: unbounded_question,
+    },
+    Rule {
+        id: "blind/opaque-condition",
+        title: "A condition was not understood",
+        why: "It is taken as unknown: what it guards is judged as perhaps allowed and perhaps denied.",
+        fix: "Write it with the attributes of the estate format, or teach the adapter to.",
+        check: "Audit again: answers no longer depend on it.",
+        references: &["NIST SP 800-53 CA-7"],
+        apart: &["condition"],
+        judge: opaque_condition,
+    },
+    Rule {
+        id: "blind/partial-collection",
+        title: "A part of the estate could not be collected",
+        why: "No findings there means that nobody looked.",
+        fix: "Give the collector the access it lacked, and gather again.",
+        check: "Gather again: the blind spot is gone.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
+        apart: &["what was not collected"],
+        judge: partial_collection,
+    },
+    Rule {
+        id: "blind/unread-document",
+        title: "A contract or key set could not be used, as a whole or in part",
+        why: "What an operation should ask of callers, or whether a key is trusted, is not known, so nothing was held \
+              against it.",
+        fix: "Mend the document where it says, or have whoever made it do so.",
+        check: "Audit again: the part is read.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
+        apart: &["part of the document"],
+        judge: unread_document,
+    },
+    Rule {
+        id: "blind/unknown-age",
+        title: "Ages cannot be told",
+        why: "Without the time that the estate was true, or the time that a key was made, nothing can be called stale.",
+        fix: "Say `as_of` in the estate, and `created` for its keys.",
+        check: "Audit again: every enabled key has an age.",
+        references: &["NIST SP 800-53 IA-5"],
+        apart: &[],
+        judge: unknown_age,
+    },
+];
+
+fn blind(thing: impl Into<Option<Thing>>) -> Raised {
+    Raised::new(thing, Level::Fixed(Severity::Low)).sure(Sureness::Certain)
+}
+
+fn missing_reference(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    let mut missing: BTreeMap<Thing, Vec<Reference>> = BTreeMap::new();
+    estate.references(|reference| {
+        if !estate.is_declared(reference.to) {
+            missing.entry(reference.to).or_default().push(reference);
+        }
+    });
+    for (thing, mut references) in missing {
+        references
+            .sort_by_cached_key(|reference| (estate.label(reference.from), reference.how, reference.origin));
+        let references = references.into();
+        raising.raise(&blind(thing), BlindFact::Missing { thing, references });
+    }
+}
+
+fn nothing_there(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    // Of the estate and its scopes, and of no single thing.
+    if audit.is_narrow() {
+        return;
+    }
+    let estate = audit.estate();
+    if estate.all::<FunctionId>().next().is_none() {
+        raising.raise(&blind(None).facet(FunctionId::KIND), BlindFact::NoFunction);
+    }
+    for (id, scope) in estate.all::<ScopeId>().filter(|(_, scope)| scope.kind == ScopeKind::Account) {
+        if audit.effects().functions_in(id).len() == 0 {
+            let fact = BlindFact::NoFunctionIn { origin: scope.origin };
+            raising.raise(&blind(Thing::Scope(id)).facet(FunctionId::KIND), fact);
+        }
+    }
+    unseen_kinds(audit, raising);
+}
+
+/// Kinds of things that grants take in and of which nothing was gathered where they hold.
+fn unseen_kinds(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let mut unseen: FxHashMap<(Option<Thing>, ServiceId), Vec<Origin>> = FxHashMap::default();
+    let mut known: FxHashMap<(ActionsId, ResourcesId), Box<[ServiceId]>> = FxHashMap::default();
+    for (_, road) in allowing(audit) {
+        // In a thing nothing else is made.
+        let place = road.at.thing();
+        if place.is_some_and(|thing| !matches!(thing, Thing::Scope(_))) {
+            continue;
+        }
+        let statement = estate.statement(road.statement);
+        // What is named and there is seen.
+        if let Some(only) = effects.only(statement.resources)
+            && estate.is_declared(only)
+            && estate.lies_at(only, road.at)
+        {
+            continue;
+        }
+        let kinds = known.entry((statement.actions, statement.resources)).or_insert_with(|| {
+            let named = effects.kinds_named(&road).into_iter().map(|(kind, _)| kind);
+            let named =
+                named.filter(|kind| **kind != *pasaporte_core::effect::ACCESS && !is_kind_of_things(kind));
+            let mut kinds: Vec<ServiceId> = named.map(|kind| effects.service(&kind)).collect();
+            kinds.dedup();
+            kinds.into_boxed_slice()
+        });
+        let there = effects.services_at(road.at);
+        for kind in kinds.iter().filter(|kind| !there.contains(kind)) {
+            unseen.entry((place, *kind)).or_default().push(statement.origin);
+        }
+    }
+    for ((place, kind), mut origins) in unseen {
+        origins.sort_unstable();
+        origins.dedup();
+        let raised = blind(place).facet(&*effects.service_name(kind));
+        raising.raise(&raised, BlindFact::UnseenKind(Box::new(UnseenKind { place, kind, origins })));
+    }
+}
+
+/// Whether things of a kind have entries of their own, and so are not resources.
+fn is_kind_of_things(kind: &str) -> bool {
+    matches!(
+        kind,
+        "organization"
+            | "folder"
+            | "account"
+            | "app"
+            | "user"
+            | "group"
+            | "permission-set"
+            | "endpoint"
+            | "trigger"
+            | "verifier"
+            | "token"
+            | "contract"
+            | "grant"
+            | "ceiling"
+            | "enrolment"
+    )
+}
+
+fn unbounded_question(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    for service in audit.effects().unbounded() {
+        raising.raise(&blind(None).facet(&*service), BlindFact::Unbounded(service));
+    }
+}
+
+fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    let mut see = |thing: Option<Thing>, conditions: &[Condition], origin| {
+        for condition in conditions {
+            let Condition::Opaque(text) = *condition else { continue };
+            raising.raise(&blind(thing).facet(estate.text(text)), BlindFact::Opaque { text, origin });
+        }
+    };
+    for (_, grant) in estate.grants() {
+        see(grant.principal.thing(), &grant.conditions, grant.origin);
+        for contained in audit.effects().statements_of(grant) {
+            let statement = estate.statement(contained.statement);
+            let thing = contained.set.map(Thing::Set).or(grant.principal.thing());
+            see(thing, &statement.conditions, statement.origin);
+        }
+    }
+    for admission in estate.admissions() {
+        let statement = estate.statement(admission.statement);
+        see(Some(admission.on), &statement.conditions, statement.origin);
+    }
+    for (id, ceiling) in estate.ceilings() {
+        for statement in ceiling.statements.ids() {
+            let statement = estate.statement(statement);
+            see(Some(Thing::Ceiling(id)), &statement.conditions, statement.origin);
+        }
+    }
+}
+
+fn partial_collection(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for (place, spot) in estate.blind_spots().iter().enumerate() {
+        let raised = blind(spot.scope.map(Thing::Scope)).facet(estate.text(spot.what));
+        raising.raise(&raised, BlindFact::NotCollected(place));
+    }
+}
+
+fn unread_document(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    idle_contracts(audit, raising);
+    unbounded_contracts(audit, raising);
+    let estate = audit.estate();
+    let contracts = estate.all::<ContractId>().map(|(id, it)| (Thing::Contract(id), it.unread.as_slice()));
+    let keys = estate
+        .all::<VerifierId>()
+        .filter_map(|(id, it)| it.keys.as_ref().map(|keys| (Thing::Verifier(id), keys.unread.as_slice())));
+    for (thing, unread) in
+        contracts.chain(keys).flat_map(|(thing, all)| all.iter().map(move |it| (thing, it)))
+    {
+        let Unread { part, why, origin } = *unread;
+        raising.raise(&blind(thing).facet(estate.text(part)), BlindFact::Unread { part, why, origin });
+    }
+}
+
+/// What nothing could be held against, since no endpoint of the estate is under it.
+fn idle_contracts(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    for &id in &audit.contracts().idle {
+        raising.raise(&blind(Thing::Contract(id)).facet("idle"), BlindFact::IdleContract(id));
+    }
+}
+
+/// What was too much to be held against what is deployed.
+fn unbounded_contracts(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    for &id in &audit.contracts().unbounded {
+        raising.raise(&blind(Thing::Contract(id)).facet("unbounded"), BlindFact::UnboundedContract(id));
+    }
+}
+
+fn unknown_age(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    if audit.estate().as_of().is_none() {
+        raising.raise(&blind(None), BlindFact::NoTime);
+        return;
+    }
+    let undated = audit.each::<KeyId>().filter(|(id, key)| {
+        audit.effects().accepted(*id) != Verdict::No && key.created.is_none() && key.rotated.is_none()
+    });
+    for (id, _) in undated {
+        raising.raise(&blind(Thing::Key(id)), BlindFact::NoAge(id));
+    }
+}

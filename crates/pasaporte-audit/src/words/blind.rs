@@ -1,0 +1,136 @@
+//! What is told of what could not be seen.
+
+use pasaporte_core::estate::{ContractOf, Reference, Thing};
+
+use super::Told;
+use super::phrases::listed;
+use crate::Audit;
+use crate::facts::{BlindFact, UnseenKind};
+
+/// How many places are shown of those that name something.
+const MOST_SHOWN: usize = 4;
+
+pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
+    let estate = audit.estate();
+    Some(match fact {
+        BlindFact::Missing { thing, references } => missing(audit, *thing, references),
+        BlindFact::NoFunction => Told::new("The estate has no function, so nothing was judged that matters.")
+            .fix("Gather functions; look whether the right accounts and regions were asked."),
+        BlindFact::NoFunctionIn { origin } => Told::new("No function of this account is in the estate.")
+            .fix("Gather its functions; look whether the right regions were asked.")
+            .at(*origin, "the account"),
+        BlindFact::UnseenKind(unseen) => unseen_kind(audit, unseen),
+        BlindFact::Unbounded(service) => Told::new(format!(
+            "The patterns over actions of {service} tell more sorts of them apart than were looked at, so more may be \
+             allowed than is told."
+        ))
+        .fix("Write fewer patterns with a `*` at both ends."),
+        BlindFact::Opaque { text, origin } => {
+            let text = estate.text(*text);
+            Told::new(format!("The condition “{text}” was not understood, so what it guards is not known."))
+                .fix("Write it with the attributes of the estate format.")
+                .at(*origin, "the condition")
+        }
+        BlindFact::NotCollected(place) => {
+            let spot = estate.blind_spots().get(*place)?;
+            let hides = spot.hides.map_or_else(String::new, |it| format!(" It hides {}.", estate.text(it)));
+            let why = spot.why.map_or_else(String::new, |why| format!(" ({})", estate.text(why)));
+            Told::new(format!("Not collected: {}{why}.{hides}", estate.text(spot.what)))
+                .fix("Give the collector the access it lacked, and gather again.")
+                .at(spot.origin, "the collector's note")
+        }
+        BlindFact::Unread { part, why, origin } => {
+            let (part, why) = (estate.text(*part), estate.text(*why));
+            Told::new(format!("Not understood: {part}: {why}."))
+                .fix("Mend the document there, or have whoever made it do so.")
+                .at(*origin, why)
+        }
+        BlindFact::IdleContract(id) => {
+            let contract = estate.get(*id)?;
+            let what = match contract.of {
+                ContractOf::Gateway(gateway) => {
+                    format!("No route of the estate is at gateway {}", estate.text(gateway))
+                }
+                ContractOf::Function(function) => {
+                    format!("function:{} has no endpoint in the estate", estate.id(function))
+                }
+            };
+            Told::new(format!("{what}, so nothing was held against this contract."))
+                .fix("Name the gateway as the estate's routes do; or gather its routes.")
+                .at(contract.origin, "the contract")
+        }
+        BlindFact::UnboundedContract(id) => Told::new(
+            "Its operations and the endpoints of the estate meet in too many ways, so some were not held against each \
+             other.",
+        )
+        .fix("Make contracts of parts of it, one a gateway or function.")
+        .at(estate.origin(Thing::Contract(*id)), "the contract"),
+        BlindFact::NoTime => Told::new(
+            "The estate does not say when it was true, so no age and no expiry can be judged: expired grants and keys \
+             count as valid, and no key as stale.",
+        )
+        .fix("Add `as_of` to the estate, or audit with --as-of."),
+        BlindFact::NoAge(id) => {
+            Told::new("Nobody said when this enabled key was made, so its age is not known.")
+                .fix("Say when it was made: add `created` to its entry.")
+                .at(estate.origin(Thing::Key(*id)), "the key")
+        }
+    })
+}
+
+fn missing(audit: &Audit<'_>, thing: Thing, references: &[Reference]) -> Told {
+    let estate = audit.estate();
+    let named = |reference: &Reference| match reference.how {
+        "was tried" => "a try of it".to_owned(),
+        how => format!("{} {how} it", estate.label(reference.from)),
+    };
+    let mut mentions: Vec<String> = references
+        .iter()
+        .map(|reference| match reference.how {
+            "was tried" => "somebody tried it".to_owned(),
+            _ if reference.from == thing => "the estate has statements about it".to_owned(),
+            _ => named(reference),
+        })
+        .collect();
+    mentions.sort_unstable();
+    mentions.dedup();
+    let mentions = listed(&mentions);
+    let told = Told::new(format!("It is not in the estate, but {mentions}. {}", hides(thing)))
+        .fix("Gather it too, or remove the reference if it is gone.");
+    references.iter().take(MOST_SHOWN).fold(told, |told, each| told.at(each.origin, named(each)))
+}
+
+/// What goes unjudged with a missing thing.
+fn hides(thing: Thing) -> &'static str {
+    match thing {
+        Thing::Scope(_) => "What lies in it, who owns it and what is inherited there is not known.",
+        Thing::Identity(_) => "What it may do, and who may act as it, is not known.",
+        Thing::Set(_) => "What it gives is not known: it may give everything.",
+        Thing::Group(_) => "Who is in it is not known: it may be everybody.",
+        Thing::Function(_) => "What it may do, and who makes it run, is not known.",
+        Thing::Verifier(_) => "What tokens it accepts is not known: it may accept any.",
+        Thing::Key(_) => "What it opens, and how old it is, is not known.",
+        Thing::Resource(_) => {
+            "How sensitive it is, and whether it still exists, is not known: somebody else may own that name."
+        }
+        Thing::User(_) => "Who that is, is not known.",
+        Thing::Endpoint(_)
+        | Thing::Trigger(_)
+        | Thing::Grant(_)
+        | Thing::Ceiling(_)
+        | Thing::Token(_)
+        | Thing::Contract(_)
+        | Thing::Enrolment(_) => "What it is, is not known.",
+    }
+}
+
+fn unseen_kind(audit: &Audit<'_>, UnseenKind { place, kind, origins }: &UnseenKind) -> Told {
+    let kind = audit.effects().service_name(*kind);
+    let at = place.map_or("in the estate".to_owned(), |place| format!("at {}", audit.estate().label(place)));
+    let told = Told::new(format!(
+        "Grants take in {kind} things {at}, and none was gathered there: how sensitive they are is not known."
+    ))
+    .fix(format!("Gather the {kind} things there; or take them out of the grants if there are none."));
+    let shown = origins.iter().take(MOST_SHOWN);
+    shown.fold(told, |told, origin| told.at(*origin, "a statement that takes them in"))
+}

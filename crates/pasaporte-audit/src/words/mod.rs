@@ -1,0 +1,80 @@
+//! Facts in words: what a finding says, made when somebody asks for it. Nothing is judged here.
+
+mod blind;
+mod entry;
+mod grant;
+mod identity;
+mod key;
+pub(crate) mod phrases;
+mod trust;
+
+use pasaporte_core::estate::Origin;
+
+use crate::facts::Fact;
+use crate::{Audit, Finding};
+
+/// A place that shows what a finding says.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Evidence {
+    /// What stands there: "runs as identity:x".
+    pub what: String,
+    /// Where.
+    pub origin: Origin,
+}
+
+/// What a finding says, in words.
+#[derive(Debug, Clone, Default)]
+pub struct Told {
+    /// The effective situation, in a few plain sentences.
+    pub situation: String,
+    /// The smallest change that ends it.
+    pub fix: String,
+    /// Places that show it.
+    pub evidence: Vec<Evidence>,
+}
+
+impl Told {
+    /// A situation, in plain words.
+    pub(crate) fn new(situation: impl Into<String>) -> Self {
+        Self { situation: situation.into(), ..Self::default() }
+    }
+
+    /// The smallest change that ends it.
+    pub(crate) fn fix(mut self, fix: impl Into<String>) -> Self {
+        self.fix = fix.into();
+        self
+    }
+
+    /// A place that shows it.
+    pub(crate) fn at(mut self, origin: impl Into<Option<Origin>>, what: impl Into<String>) -> Self {
+        if let Some(origin) = origin.into() {
+            self.evidence.push(Evidence { what: what.into(), origin });
+        }
+        self
+    }
+}
+
+/// What a finding says, worded now.
+pub fn told(audit: &Audit<'_>, finding: &Finding) -> Told {
+    let mut facts = finding.facts();
+    let mut told = facts.next().map(|fact| tell(audit, fact)).unwrap_or_default();
+    for more in facts {
+        told.evidence.extend(tell(audit, more).evidence);
+        told.evidence.sort();
+        told.evidence.dedup();
+    }
+    told
+}
+
+fn tell(audit: &Audit<'_>, fact: &Fact) -> Told {
+    let told = match fact {
+        Fact::Entry(fact) => entry::tell(audit, fact),
+        Fact::Grant(fact) => Some(grant::tell(audit, fact)),
+        Fact::Identity(fact) => identity::tell(audit, fact),
+        Fact::Trust(fact) => Some(trust::tell(audit, fact)),
+        Fact::Key(fact) => key::tell(audit, fact),
+        Fact::Blind(fact) => blind::tell(audit, fact),
+    };
+    // What a fact speaks of is in the estate that it was seen in.
+    told.unwrap_or_default()
+}

@@ -1,0 +1,112 @@
+//! Reading sources into an estate: every source, the documents that they name, every mistake, then the estate as a
+//! whole.
+
+use jiff::Timestamp;
+use pasaporte_core::estate::{BlindSpot, Builder, Estate, FileId, Origin};
+
+use super::attached::Attached;
+use super::faults::whole;
+use super::reader::{Found, Reader, Sides};
+use crate::diagnostic::Diagnostics;
+use crate::text::Source;
+
+/// Reads all sources into one estate, judged at `as_of` where one is given. On failure, all that is
+/// wrong, and how many mistakes there are beyond those kept.
+pub fn load(
+    sources: &[Source],
+    as_of: Option<Timestamp>,
+    diagnostics: Diagnostics,
+) -> Result<Estate, Diagnostics> {
+    loaded(sources, as_of, diagnostics, true)
+}
+
+/// Whether a source is an estate; documents that it names are not looked for.
+pub fn check(source: Source) -> Result<(), Diagnostics> {
+    loaded(&[source], None, Diagnostics::default(), false).map(|_| ())
+}
+
+fn loaded(
+    sources: &[Source],
+    as_of: Option<Timestamp>,
+    mut diagnostics: Diagnostics,
+    attach: bool,
+) -> Result<Estate, Diagnostics> {
+    let mut sides = Sides::default();
+    sides.deployed.make_room(sources.iter().filter_map(Source::size).sum());
+    let mut others: Vec<(&Source, FileId)> = Vec::new();
+    for source in sources {
+        let file = sides.file(source.name());
+        // Standard input can be read once only, so it is what it is taken for.
+        let insist = matches!(source, Source::Standard);
+        if read(source, file, &mut sides, &mut diagnostics, insist) == Found::Other {
+            others.push((source, file));
+        }
+    }
+    let attached =
+        if attach { Attached::read(sources, &mut sides, &mut diagnostics) } else { Attached::default() };
+    for (source, file) in others {
+        if attached.contains(source) {
+            continue;
+        }
+        if let Some(diagnostic) = Attached::loose(source) {
+            diagnostics.push(diagnostic);
+        } else {
+            read(source, file, &mut sides, &mut diagnostics, true);
+        }
+    }
+    let estate = finished(sides, sources, as_of, &mut diagnostics);
+    if diagnostics.is_empty() { estate.ok_or(diagnostics) } else { Err(diagnostics) }
+}
+
+fn read(
+    source: &Source,
+    file: FileId,
+    sides: &mut Sides,
+    diagnostics: &mut Diagnostics,
+    insist: bool,
+) -> Found {
+    Reader { sides, file, name: source.name(), diagnostics, declared: false }.read(source, insist)
+}
+
+/// Both sides as one estate.
+fn finished(
+    sides: Sides,
+    sources: &[Source],
+    as_of: Option<Timestamp>,
+    diagnostics: &mut Diagnostics,
+) -> Option<Estate> {
+    let mut finish = |mut builder: Builder| {
+        if let Some(time) = as_of {
+            builder.overrule_as_of(time);
+        }
+        builder
+            .finish()
+            .map_err(|refused| {
+                let (estate, faults) = *refused;
+                for fault in &faults {
+                    diagnostics.push(whole(&estate, sources, fault));
+                }
+            })
+            .ok()
+    };
+    let Sides { deployed, declared, has_deployed, declared_in, .. } = sides;
+    match declared {
+        None => finish(deployed),
+        Some(declared) if has_deployed => {
+            let (deployed, declared) = (finish(deployed), finish(declared));
+            let mut estate = deployed?;
+            estate.set_declared(declared?);
+            Some(estate)
+        }
+        // Definitions alone are judged as if they were deployed, and that nobody looked is not forgotten.
+        Some(mut declared) => {
+            let what = declared.name("what is deployed: only declared files were given");
+            let hides = Some(declared.name("how things really are"));
+            if let Some(file) = declared_in {
+                let origin = Origin { file, line: 1, column: 1 };
+                declared.blind_spot(BlindSpot { what, why: None, hides, scope: None, origin });
+            }
+            finish(declared)
+        }
+    }
+}

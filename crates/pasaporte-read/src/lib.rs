@@ -1,0 +1,22 @@
+//! Readers of open formats, with the place of every value. Nothing here judges.
+//!
+//! - [`text`]: YAML, JSON and NDJSON, with the place of every value;
+//! - [`estate`]: the estate format, from text to the model;
+//! - [`token`]: what a token says of itself;
+//! - [`diagnostic`]: mistakes, with their lines and what to do.
+
+mod contract;
+pub mod diagnostic;
+pub mod estate;
+mod key_set;
+mod read;
+mod redact;
+pub mod text;
+pub mod token;
+
+/// The known word that is nearest to a written one, if any is near.
+pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
+    read::nearest(word, known.iter().copied())
+}
+
+pub use redact::is_unprintable;

@@ -1,0 +1,205 @@
+//! What a principal may do, and what it can become.
+
+use pasaporte_core::access::{Verdict, Via};
+use pasaporte_core::effect::{Effects, Road};
+use pasaporte_core::estate::{ActionClass, Estate, FunctionId, Principal, Thing};
+use pasaporte_core::reach::{Act, Reach, Reaches, Service};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::{HeldOut, PlaceOut, account_of_principal};
+use pasaporte_read::estate::Word;
+
+/// All that a principal may do.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(title = "Pasaporte reach, version 2")]
+pub struct Reached {
+    /// The version of this output.
+    pub reach: u64,
+    /// Who.
+    pub principal: String,
+    /// The function that was asked about, if it was one.
+    pub function: Option<String>,
+    /// The account it is of.
+    pub account: Option<String>,
+    /// Its other names: groups, accounts and crowds that it is in.
+    pub names: Vec<String>,
+    /// The worst that it may do, in words; null where that is no more than running code.
+    pub may: Option<String>,
+    /// What it manages and may all invoke, where it is an admin key.
+    pub manages: Option<String>,
+    /// What it may do in effect, by service, what reaches confidential things and most first; each thing is counted
+    /// once.
+    pub rights: Vec<ServiceOut>,
+    /// What it may do besides, because any signed-in caller may, or anyone.
+    pub as_anyone: Vec<ServiceOut>,
+    /// What it holds without effect: denied, bounded, or on nothing that it gets at.
+    pub without_effect: Vec<StatementOut>,
+    /// Identities that it can act as: surely before perhaps, near before far.
+    pub can_become: Vec<BecomingOut>,
+}
+
+/// What somebody may do to things of one kind.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct ServiceOut {
+    /// The service, which is the kind of things that its actions are on.
+    pub service: String,
+    /// Each action, or each class of actions that wildcards take, with what it comes to in effect; worst first.
+    pub acts: Vec<ActOut>,
+    /// The statements that give it.
+    pub by: Vec<StatementOut>,
+    /// Whether some of it comes by ways in of functions: endpoints that ask nothing, or accept what somebody holds.
+    pub by_ways_in: bool,
+}
+
+/// A statement and how it is held.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct StatementOut {
+    /// The statement in one line.
+    pub statement: String,
+    /// Where it holds: `kind:id`, or `everywhere`.
+    pub at: String,
+    /// How it is held; null where it stands on the thing itself.
+    pub held: Option<HeldOut>,
+    /// The name that the statement on the thing itself names.
+    pub names: Option<String>,
+    /// Where the statement was read.
+    pub read_from: PlaceOut,
+}
+
+/// An action and on how many things it is allowed in effect.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct ActOut {
+    /// The action; null for all of a class that wildcards take, beside those that are named.
+    pub action: Option<String>,
+    /// Its class; null where no line of the catalogue knows it.
+    pub class: Option<Word<ActionClass>>,
+    /// On how many things it is surely allowed.
+    pub surely: usize,
+    /// On how many it perhaps is.
+    pub perhaps: usize,
+    /// How many of both are confidential.
+    pub confidential: usize,
+    /// One of both, a confidential one where there is one.
+    pub example: Option<String>,
+    /// Whether it is allowed on things that are made tomorrow: yes, perhaps (depends) or no.
+    pub on_new: Word<Verdict>,
+}
+
+/// An identity that it can act as.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct BecomingOut {
+    /// The identity.
+    pub identity: String,
+    /// Surely (yes) or depending on something.
+    pub verdict: Word<Verdict>,
+    /// Acting as whom the last step is taken.
+    pub from: String,
+    /// How many steps it takes.
+    pub steps: usize,
+    /// The worst that it may do itself, in words; null where that is no more than running code.
+    pub may: Option<String>,
+}
+
+/// The version of this output.
+const REACH_VERSION: u64 = 2;
+
+impl Reached {
+    /// All that a principal may do.
+    pub fn new(effects: &Effects<'_>, principal: Principal, function: Option<FunctionId>) -> Self {
+        let estate = effects.estate();
+        let Reach { own, common, idle, becoming, manages, .. } = Reaches::new(effects).of(principal);
+        let out = |all: &[Service]| all.iter().map(|service| ServiceOut::new(effects, service)).collect();
+        let names = effects.names(principal);
+        let names = names.iter().filter(|name| **name != principal).map(|name| estate.principal_label(*name));
+        let may = match principal {
+            Principal::Identity(id) => effects.may_at_worst(id).map(str::to_owned),
+            _ => effects.tell(principal),
+        };
+        Self {
+            reach: REACH_VERSION,
+            principal: estate.principal_label(principal),
+            function: function.map(|id| estate.label(Thing::Function(id))),
+            account: account_of_principal(effects, principal),
+            names: names.collect(),
+            may,
+            manages: manages.map(|thing| estate.label(thing)),
+            rights: out(&own),
+            as_anyone: out(&common),
+            without_effect: statements(effects, &idle),
+            can_become: becoming
+                .into_iter()
+                .map(|it| BecomingOut {
+                    identity: estate.label(Thing::Identity(it.identity)),
+                    verdict: Word(it.verdict),
+                    from: estate.principal_label(it.from),
+                    steps: it.steps,
+                    may: effects.may_at_worst(it.identity).map(str::to_owned),
+                })
+                .collect(),
+        }
+    }
+}
+
+impl ServiceOut {
+    fn new(effects: &Effects<'_>, it: &Service) -> Self {
+        Self {
+            service: it.name.to_string(),
+            acts: it.acts.iter().map(|act| ActOut::new(effects.estate(), act)).collect(),
+            by: statements(effects, &it.roads),
+            by_ways_in: it.by_ways_in,
+        }
+    }
+}
+
+/// Statements in the order of their words, each once.
+fn statements(effects: &Effects<'_>, roads: &[Road]) -> Vec<StatementOut> {
+    let mut all: Vec<StatementOut> = roads.iter().map(|road| StatementOut::new(effects, road)).collect();
+    let key = |it: &StatementOut| {
+        let place = &it.read_from;
+        (it.statement.clone(), it.at.clone(), it.names.clone(), place.file.clone(), place.line, place.column)
+    };
+    all.sort_by_cached_key(key);
+    all.dedup();
+    all
+}
+
+impl StatementOut {
+    fn new(effects: &Effects<'_>, road: &Road) -> Self {
+        let estate = effects.estate();
+        let statement = estate.statement(road.statement);
+        let (held, names, at) = match road.via {
+            Via::Grant { grant, name, set } => {
+                let held = HeldOut::new(estate, grant, name, set);
+                let at = held.at.clone();
+                (Some(held), None, at)
+            }
+            Via::Admission { admission, name } => {
+                let at = estate.label(estate.admission(admission).on);
+                (None, Some(estate.principal_label(name)), at)
+            }
+            Via::Ceiling(_) => (None, None, String::new()),
+        };
+        Self {
+            statement: effects.wording(road.statement),
+            at,
+            held,
+            names,
+            read_from: PlaceOut::new(estate, statement.origin),
+        }
+    }
+}
+
+impl ActOut {
+    fn new(estate: &Estate, act: &Act) -> Self {
+        Self {
+            action: (!act.is_wild).then(|| act.action.to_string()),
+            class: act.class.map(Word),
+            surely: act.surely,
+            perhaps: act.perhaps,
+            confidential: act.confidential,
+            example: act.example.map(|thing| estate.label(thing)),
+            on_new: Word(act.on_new),
+        }
+    }
+}
