@@ -12,8 +12,8 @@ use pasaporte_core::access::Context;
 use pasaporte_core::effect::{Effects, Harm};
 use pasaporte_core::entry::{Exposed, HeldContracts};
 use pasaporte_core::estate::{
-    Attempt, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, KeyReach, Name, Principal,
-    ResourceId, ScopeId, Thing,
+    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, KeyOf, KeyReach, Name,
+    Principal, ResourceId, ScopeId, Thing,
 };
 
 use crate::{Catalogue, Finding, Rule};
@@ -221,6 +221,39 @@ impl<'e> Audit<'e> {
     /// The functions that live directly in a scope, or in any scope below it.
     pub fn functions_below(&self, scope: ScopeId) -> impl ExactSizeIterator<Item = FunctionId> {
         self.effects.functions_in(scope)
+    }
+
+    /// The functions that a weakness of a thing touches: those that it is of, that run as it or behind it.
+    pub fn functions_of_thing(&self, thing: Thing) -> Vec<FunctionId> {
+        let estate = self.estate();
+        match thing {
+            Thing::Function(id) => vec![id],
+            Thing::Endpoint(id) => estate.get(id).map(|it| it.function).into_iter().collect(),
+            Thing::Trigger(id) => estate.get(id).map(|it| it.function).into_iter().collect(),
+            Thing::Identity(id) => estate.functions_as(id).to_vec(),
+            Thing::Group(id) => self.functions_of(Principal::Group(id)),
+            Thing::Scope(id) => self.functions_below(id).collect(),
+            Thing::Key(id) => match estate.get(id).map(|key| key.of) {
+                Some(KeyOf::Function(function)) => vec![function],
+                Some(KeyOf::Scope(scope)) => self.functions_below(scope).collect(),
+                None => Vec::new(),
+            },
+            Thing::Verifier(id) => {
+                let guarded = estate.all::<EndpointId>().filter(|(_, it)| it.check == Check::Token(id));
+                let mut functions: Vec<FunctionId> = guarded.map(|(_, it)| it.function).collect();
+                functions.sort_unstable();
+                functions.dedup();
+                functions
+            }
+            Thing::Contract(_)
+            | Thing::Resource(_)
+            | Thing::User(_)
+            | Thing::Set(_)
+            | Thing::Token(_)
+            | Thing::Grant(_)
+            | Thing::Ceiling(_)
+            | Thing::Enrolment(_) => Vec::new(),
+        }
     }
 
     /// Contracts held against what is deployed.

@@ -287,6 +287,22 @@ impl Finding {
         }
     }
 
+    /// Who owns its thing, by itself or by where it lives.
+    pub fn owner<'e>(&self, estate: &'e Estate) -> Option<&'e str> {
+        let thing = self.thing?;
+        let own = match thing {
+            Thing::Function(id) => estate.get(id).and_then(|it| it.owner),
+            Thing::Resource(id) => estate.get(id).and_then(|it| it.owner),
+            Thing::Endpoint(id) => {
+                let function = estate.get(id).and_then(|it| estate.get(it.function));
+                function.and_then(|it| it.owner)
+            }
+            _ => None,
+        };
+        let scope = if let Thing::Scope(scope) = thing { Some(scope) } else { estate.scope_of(thing) };
+        estate.owner(own, scope).map(|name| estate.text(name))
+    }
+
     /// The platform that its thing is on, where that is known.
     pub fn platform<'e>(&self, estate: &'e Estate) -> Option<&'e str> {
         estate.platform(estate.scope_of(self.thing?)).map(|name| estate.text(name))

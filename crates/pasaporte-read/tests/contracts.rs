@@ -4,7 +4,7 @@ use std::fs;
 use std::path::Path;
 use std::sync::Arc;
 
-use pasaporte_core::estate::{Contract, ContractId, Estate};
+use pasaporte_core::estate::{Contract, ContractId, Estate, Unread};
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use pasaporte_read::estate::load;
 use pasaporte_read::text::Source;
@@ -68,8 +68,8 @@ fn document(name: &str) -> String {
     "8: /gone: its `$ref` #/components/pathItems/gone leads to nothing: there is no `gone`",
     "9: /elsewhere: its `$ref` other.yaml#/paths/~1finds leads out of the document, which is not followed",
     "10: /round: its `$ref` leads round in a circle",
-    "11: GET /scalar is not a map of fields",
-    "12: `no-slash` is not a path",
+    "11: GET /scalar: not a map of fields",
+    "12: `no-slash`: not a path",
     "13: GET /odd: `security` is not a list",
     "13: POST /odd: the security scheme `odd`: `handshake` is not a type of security scheme",
 ])]
@@ -118,8 +118,8 @@ fn what_a_document_comes_to(#[case] name: &str, #[case] operations: &[&str], #[c
         })
         .collect();
     assert_eq!(told, operations);
-    let told: Vec<String> =
-        contract.unread.iter().map(|it| format!("{}: {}", it.origin.line, estate.text(it.what))).collect();
+    let part = |it: &Unread| format!("{}: {}: {}", it.origin.line, estate.text(it.part), estate.text(it.why));
+    let told: Vec<String> = contract.unread.iter().map(part).collect();
     assert_eq!(told, unread);
 }
 

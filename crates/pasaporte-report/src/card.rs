@@ -13,7 +13,7 @@ use pasaporte_core::estate::{
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::audit::FindingOut;
+use crate::finding::FindingOut;
 use crate::{
     ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account,
 };
@@ -192,26 +192,32 @@ impl Card {
             exits_as_anyone: exits(common),
             can_become: reached.map(|reached| reached.can_become).unwrap_or_default(),
             keys: keys(audit, function),
-            findings: findings_about(findings, &about).map(|it| FindingOut::of(it, audit)).collect(),
+            findings: findings_about(findings, &about)
+                .map(|(it, leading)| FindingOut::of(it, leading, audit))
+                .collect(),
             read_from: entered.read_from,
         }
     }
 }
 
 /// The findings about some things: those that lead, and else those beneath another's.
-fn findings_about<'f>(findings: &'f [Finding], about: &BTreeSet<Thing>) -> impl Iterator<Item = &'f Finding> {
+fn findings_about<'f>(
+    findings: &'f [Finding],
+    about: &BTreeSet<Thing>,
+) -> impl Iterator<Item = (&'f Finding, Option<&'f Finding>)> {
     let is_about = |finding: &Finding| finding.thing.is_some_and(|thing| about.contains(&thing));
     let of_one = |leading: &'f Finding| {
         let mut all = Vec::new();
         if is_about(leading) {
-            all.push(leading);
+            all.push((leading, None));
         } else {
-            all.extend(leading.beneath().iter().filter(|it| is_about(it)));
+            let about = leading.beneath().iter().filter(|it| is_about(it));
+            all.extend(about.map(|it| (it, Some(leading))));
         }
         all
     };
-    let mut all: Vec<&Finding> = findings.iter().flat_map(of_one).collect();
-    all.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    let mut all: Vec<(&Finding, Option<&Finding>)> = findings.iter().flat_map(of_one).collect();
+    all.sort_by_key(|(finding, _)| std::cmp::Reverse(finding.severity));
     all.into_iter()
 }
 

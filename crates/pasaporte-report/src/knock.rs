@@ -21,6 +21,36 @@ pub struct Knocks {
     pub left_out: Vec<LeftOut>,
 }
 
+/// Tries that would be made.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(title = "Pasaporte knock without --yes, version 1")]
+pub struct KnockPlan {
+    /// The version of this output.
+    pub knock_plan: u64,
+    /// What would be tried, in order.
+    pub would_try: Vec<DoorOut>,
+    /// Endpoints that could not be tried.
+    pub left_out: Vec<LeftOut>,
+}
+
+/// A try that would be made.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct DoorOut {
+    /// The endpoint.
+    pub endpoint: String,
+    /// The HTTP method.
+    pub method: String,
+    /// Its address.
+    pub url: String,
+}
+
+impl KnockPlan {
+    /// What would be tried, and what not.
+    pub fn new(would_try: Vec<DoorOut>, left_out: Vec<LeftOut>) -> Self {
+        Self { knock_plan: VERSION, would_try, left_out }
+    }
+}
+
 /// What came back from one endpoint.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct KnockOut {
@@ -55,7 +85,7 @@ impl Knocks {
     pub fn new<'k>(
         audit: &Audit<'_>,
         tries: impl Iterator<Item = (&'k str, &'k str, Result<&'k u16, &'k String>)>,
-        left_out: Vec<(String, &'static str)>,
+        left_out: Vec<LeftOut>,
     ) -> Self {
         let one = |(endpoint, method, came): (&str, &str, Result<&u16, &String>)| {
             let shows = Shows::of(method, came.ok().copied());
@@ -74,8 +104,6 @@ impl Knocks {
         };
         let mut tries: Vec<KnockOut> = tries.map(one).collect();
         tries.sort_by_key(|it| it.agrees != Some(false));
-        let left_out =
-            left_out.into_iter().map(|(endpoint, why)| LeftOut { endpoint, why: why.to_owned() }).collect();
         Self { knock: VERSION, tries, left_out }
     }
 }

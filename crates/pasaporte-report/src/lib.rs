@@ -7,8 +7,13 @@ pub mod audit;
 mod card;
 mod entry;
 mod explain;
+pub mod finding;
+mod gather;
 mod knock;
+pub mod list;
+mod looked_at;
 mod reach;
+mod rules;
 pub mod schema;
 
 use pasaporte_core::access::Access;
@@ -19,8 +24,11 @@ use serde::Serialize;
 pub use card::{Card, Exit, KeyOut, Let, Note, RunsAs, WayIn, looked_at};
 pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, Members, TriedOut, TriggerOut};
 pub use explain::{EntersBy, Explained, GroundOut, NearMiss, QuestionOut};
-pub use knock::{KnockOut, Knocks, LeftOut};
+pub use gather::{AskOut, AskedOut, Checked, Gathered, SourceOut};
+pub use knock::{DoorOut, KnockOut, KnockPlan, Knocks, LeftOut};
+pub use looked_at::{AccountOut, LookedAt};
 pub use reach::{ActOut, BecomingOut, Reached, ServiceOut, StatementOut};
+pub use rules::{RuleOut, Rules};
 
 /// The version of these outputs.
 pub const VERSION: u64 = 1;

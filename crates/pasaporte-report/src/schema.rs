@@ -1,26 +1,47 @@
 //! The JSON Schemas (2020-12) of what is read and written, made from the types that read and write it.
 
+use pasaporte_read::estate::Document;
 use schemars::{JsonSchema, generate::SchemaSettings};
 
 use crate::audit::Report;
-use crate::{Card, Entered, Explained, Knocks, Reached};
-use pasaporte_read::estate::Document;
+use crate::list::List;
+use crate::{Card, Checked, Entered, Explained, Gathered, KnockPlan, Knocks, Reached, Rules};
 
-/// The schemas, by the names under which they are asked for.
-pub const NAMES: &[&str] = &["estate", "audit", "card", "explain", "entry", "reach", "knock"];
+/// A schema that can be asked for.
+#[derive(Debug, Clone, Copy)]
+pub struct Published {
+    /// Its name.
+    pub name: &'static str,
+    /// Of what it is.
+    pub of: &'static str,
+    make: fn() -> String,
+}
 
-/// A schema by name, as JSON with a newline at the end.
-pub fn schema(name: &str) -> Option<String> {
-    match name {
-        "estate" => Some(text::<Document<'static>>()),
-        "audit" => Some(text::<Report<'static>>()),
-        "card" => Some(text::<Card>()),
-        "explain" => Some(text::<Explained>()),
-        "entry" => Some(text::<Entered>()),
-        "reach" => Some(text::<Reached>()),
-        "knock" => Some(text::<Knocks>()),
-        _ => None,
+impl Published {
+    /// The schema, as JSON with a newline at the end.
+    pub fn text(&self) -> String {
+        (self.make)()
     }
+}
+
+/// The schemas: of what is read, then of each answer.
+pub const SCHEMAS: &[Published] = &[
+    of::<Document<'static>>("estate", "what is read: functions and all that surrounds them"),
+    of::<Report>("audit", "`pasaporte audit`"),
+    of::<List>("list", "`pasaporte list`"),
+    of::<Card>("card", "`pasaporte card`"),
+    of::<Explained>("explain", "`pasaporte explain`"),
+    of::<Entered>("entry", "`pasaporte entry`"),
+    of::<Reached>("reach", "`pasaporte reach`"),
+    of::<Gathered>("gather", "`pasaporte gather`"),
+    of::<Checked>("check", "`pasaporte gather --check`"),
+    of::<KnockPlan>("knock-plan", "`pasaporte knock` without --yes"),
+    of::<Knocks>("knock", "`pasaporte knock --yes`"),
+    of::<Rules>("rules", "`pasaporte rules`"),
+];
+
+const fn of<T: JsonSchema>(name: &'static str, of: &'static str) -> Published {
+    Published { name, of, make: text::<T> }
 }
 
 fn text<T: JsonSchema>() -> String {

@@ -5,8 +5,8 @@ use std::io::{self, Write};
 
 use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, judge};
 use pasaporte_core::estate::{Estate, FunctionId};
-use pasaporte_report::audit::{LookedAt, Report, write_json};
-use pasaporte_report::looked_at;
+use pasaporte_report::audit::{Report, write_json};
+use pasaporte_report::{LookedAt, looked_at};
 
 /// The findings of an audit, and what they were looked for in.
 pub(crate) struct Audited<'e> {

@@ -341,7 +341,7 @@ fn a_try_shows_what_is_open_until_a_later_one_does_not(#[case] other: &str, #[ca
     );
     let run = Place::with("a.yaml", text).run(&["list", "functions", "a.yaml", "--format", "json"]);
     let rows: Value = serde_json::from_str(&run.out).unwrap();
-    assert_eq!(rows[0]["exposed_to"], expected, "{}", run.out);
+    assert_eq!(rows["rows"][0]["exposed_to"], expected, "{}", run.out);
 }
 
 /// What an account has that asks for no side of its own is open to its own and to others, and counts once.

@@ -140,7 +140,7 @@ fn every_card_of_the_sample_estate_fits(#[values("60", "100")] width: &str) {
     let place = Place::with_demo();
     let list = place.run(&["list", "functions", "demo", "--format", "json"]);
     let functions: Value = serde_json::from_str(&list.out).unwrap();
-    let names = functions.as_array().or_else(|| functions["functions"].as_array()).unwrap();
+    let names = functions["rows"].as_array().unwrap();
     for name in names.iter().step_by(7).map(|row| row["function"].as_str().unwrap()) {
         let run = place.run(&["card", &format!("function:{name}"), "demo", "--width", width]);
         assert_eq!(run.code, 0, "{}", run.err);

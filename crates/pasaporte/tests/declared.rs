@@ -107,12 +107,11 @@ tries: [{endpoint: sail/direct, method: HEAD, at: 2026-11-20, status: 200}]
 fn operations_are_listed_with_what_they_come_to() {
     let place = under_contract("none", "GET, POST");
     let run = place.run(&["list", "operations", "estate", "--format", "json"]);
-    let rows: Vec<Value> = serde_json::from_str(&run.out).unwrap();
+    let rows: Value = serde_json::from_str(&run.out).unwrap();
+    let rows = rows["rows"].as_array().unwrap();
     let told: Vec<[&str; 4]> = rows
         .iter()
-        .map(|row| {
-            ["operation", "declares", "declared", "standing"].map(|column| row[column].as_str().unwrap())
-        })
+        .map(|row| ["operation", "asks", "declared", "standing"].map(|column| row[column].as_str().unwrap()))
         .collect();
     assert_eq!(
         told,

@@ -45,9 +45,6 @@ fn sections(text: &str) -> (String, Vec<(String, Vec<String>)>) {
             _ => {
                 // What is written on one line stays in the head.
                 head.push_str(&format!("{line}\n"));
-                if !line.starts_with(' ') {
-                    continue;
-                }
             }
         }
     }

@@ -151,7 +151,7 @@ fn lines_may_be_written_in_several_ways(#[case] text: &str) {
     let listed = place.run(&["list", "functions", "lines.ndjson", "--format", "json"]);
     assert_eq!(listed.code, 0, "{}", listed.err);
     let listed: Value = serde_json::from_str(&listed.out).unwrap();
-    assert_eq!(listed[0]["function"], "f");
+    assert_eq!(listed["rows"][0]["function"], "f");
 }
 
 #[rstest]
@@ -184,5 +184,5 @@ fn standard_input_is_read_in_batches_too() {
     let run = Place::new().run_with(&["list", "functions", "-", "--format", "json"], text);
     assert_eq!(run.code, 0, "{}", run.err);
     let listed: Value = serde_json::from_str(&run.out).unwrap();
-    assert_eq!(listed.as_array().unwrap().len(), MANY);
+    assert_eq!(listed["rows"].as_array().unwrap().len(), MANY);
 }

@@ -28,7 +28,7 @@ fn example(rule: &str, which: &str) -> PathBuf {
 #[test]
 fn every_rule_fires_where_it_should_and_only_there() {
     let rules = pasaporte(&["rules", "--format", "json"]);
-    for rule in rules.as_array().unwrap() {
+    for rule in rules["rules"].as_array().unwrap() {
         let id = rule["id"].as_str().unwrap();
         let fires = example(id, "fires");
         let first_line = fs::read_to_string(&fires).unwrap().lines().next().unwrap().to_owned();
@@ -43,7 +43,7 @@ fn every_rule_fires_where_it_should_and_only_there() {
 fn every_rule_says_why_how_and_where_to_read_on() {
     let rules = pasaporte(&["rules", "--format", "json"]);
     let mut seen = Vec::new();
-    for rule in rules.as_array().unwrap() {
+    for rule in rules["rules"].as_array().unwrap() {
         let id = rule["id"].as_str().unwrap();
         let (family, name) = id.split_once('/').unwrap();
         assert!(

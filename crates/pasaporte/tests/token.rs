@@ -129,13 +129,13 @@ fn a_token_passes_by_the_keys_of_the_set(#[case] keys: &[&str], #[case] key_id: 
 /// Keys that cannot be used are blind spots, at their lines, and the others count.
 #[rstest]
 #[case("{\"kty\": \"EC\", \"crv\": \"P-256\", \"x\": \"f83\", \"kid\": \"k-2\"}", "key k-2: it has no `y`")]
-#[case("{\"kty\": \"knot\"}", "key 2 of the set: `knot` is not a type of key that is known")]
-#[case("{\"n\": \"a\"}", "key 2 of the set: it does not say its type, `kty`")]
+#[case("{\"kty\": \"knot\"}", "a key without a `kid`: `knot` is not a type of key that is known")]
+#[case("{\"n\": \"a\"}", "a key without a `kid`: it does not say its type, `kty`")]
 #[case(
     "{\"kty\": \"oct\", \"k\": \"AyM\", \"key_ops\": [\"encrypt\"]}",
-    "key 2 of the set: its `key_ops` do not let it check signatures"
+    "a key without a `kid`: its `key_ops` do not let it check signatures"
 )]
-#[case("7", "key 2 of the set: not a map of fields")]
+#[case("7", "a key without a `kid`: not a map of fields")]
 fn a_key_that_cannot_be_used(#[case] key: &str, #[case] told: &str) {
     let place = with_keys(&format!("{{\"keys\": [\n{EC},\n{key}]}}"), ", key_id: k-1");
     let audit = place.audit(&["estate", "--only", "blind/unread-document,entry/public-token"]);
@@ -156,7 +156,7 @@ fn a_set_without_a_usable_key_is_a_blind_spot_of_its_own() {
     let audit = place.audit(&["estate", "--only", "blind/unread-document"]);
     let told: Vec<&str> =
         audit["findings"].as_array().unwrap().iter().map(|it| it["situation"].as_str().unwrap()).collect();
-    assert!(told.contains(&"Not understood: no key of the set can check a signature."), "{told:?}");
+    assert!(told.contains(&"Not understood: the set: none of its keys can check a signature."), "{told:?}");
     assert_eq!(place.run(&["audit", "estate", "--strict"]).code, 3);
 }
 

@@ -7,7 +7,7 @@ use crate::pattern::Pattern;
 
 /// Actions whose words mean the same everywhere (docs/estate-format.md, "Actions"). The first line
 /// that matches decides.
-const COMMON: &[(&str, ActionClass)] = &[
+pub(super) const COMMON: &[(&str, ActionClass)] = &[
     ("function/invoke", ActionClass::Invoke),
     ("function/update", ActionClass::Code),
     ("function/create", ActionClass::Code),

@@ -38,6 +38,7 @@ impl Explain {
         let on = lookup::thing(estate, &self.resource, &self.action)?;
         let (context, given) = self.context(estate)?;
         let effects = Effects::new(estate);
+        lookup::action(&effects, &self.action)?;
         self.contradicts(&effects, principal, on, &context)?;
         let action = effects.action(&self.action);
         let question = Question { principal, action: &action, on, given: &context };

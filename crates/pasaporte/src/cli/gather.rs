@@ -7,7 +7,8 @@ use std::time::Duration;
 use clap::Args;
 use indicatif::{MultiProgress, ProgressBar, ProgressStyle};
 use jiff::Timestamp;
-use pasaporte_gather::{Collecting, Progress, Reaching, Source, Told, check};
+use pasaporte_gather::{Check, Collecting, Progress, Reaching, Source, Told, check};
+use pasaporte_report::{AskOut, AskedOut, Checked, Gathered, SourceOut};
 
 use super::{BLIND, Done, Format, Sheet, Stop, unwritable};
 use crate::view;
@@ -66,10 +67,10 @@ fn moment(text: &str) -> Result<AsOf, String> {
 impl Gather {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         if let Some(adapter) = &self.check {
-            let tried = check(adapter, &self.samples).map_err(Stop::Wrong)?;
+            let checked = checked(check(adapter, &self.samples).map_err(Stop::Wrong)?);
             match self.format {
-                Format::Text => sheet.text(&view::tried(sheet.page, adapter, &tried))?,
-                Format::Json => sheet.json(&view::tried_as_json(&tried))?,
+                Format::Text => sheet.text(&view::checked(sheet.page, adapter, &checked))?,
+                Format::Json => sheet.json(&checked)?,
             }
             return Ok(0);
         }
@@ -93,15 +94,16 @@ impl Gather {
             patience: Duration::from_secs(self.timeout),
             authorities: authorities(self.ca.as_deref())?,
         };
-        let told = collect(&sources, out, reaching, self.fresh)?;
+        let gathered = collect(&sources, out, reaching, self.fresh)?;
         if let AsOf::At(time) = self.as_of {
             write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
         }
         match self.format {
-            Format::Text => sheet.text(&view::gathered(sheet.page, &told, out))?,
-            Format::Json => sheet.json(&view::gathered_as_json(&told))?,
+            Format::Text => sheet.text(&view::gathered(sheet.page, &gathered, out))?,
+            Format::Json => sheet.json(&gathered)?,
         }
-        let missed = told.iter().flat_map(|told| &told.places).any(|place| !place.missed.is_empty());
+        let missed =
+            gathered.gathered.iter().flat_map(|source| &source.places).any(|place| !place.missed.is_empty());
         Ok(if self.strict && missed { BLIND } else { 0 })
     }
 }
@@ -123,7 +125,7 @@ pub(super) fn collect(
     out: &Path,
     reaching: Reaching,
     fresh: bool,
-) -> Result<Vec<Told>, Stop> {
+) -> Result<Gathered, Stop> {
     // Hidden where standard error is no terminal.
     let all = MultiProgress::new();
     let style = ProgressStyle::with_template("{prefix:>14} {bar:24} {pos}/{len} lists {msg}")
@@ -146,7 +148,35 @@ pub(super) fn collect(
     for bar in &bars {
         bar.finish_and_clear();
     }
-    told.map_err(Stop::Ungathered)
+    Ok(Gathered::new(told.map_err(Stop::Ungathered)?.into_iter().map(source_out).collect()))
+}
+
+/// What came of a source, as a value of the answer.
+fn source_out(told: Told) -> SourceOut {
+    let place = |it: pasaporte_gather::Place| AskedOut {
+        account: it.account,
+        region: it.region,
+        requests: it.requests,
+        items: it.items,
+        missed: it.missed,
+    };
+    SourceOut {
+        source: told.source,
+        places: told.places.into_iter().map(place).collect(),
+        pages_resumed: told.resumed,
+    }
+}
+
+/// What an adapter made of saved answers, as a value of the answer.
+fn checked(check: Check) -> Checked {
+    let ask = |(ask, it): (String, pasaporte_gather::Tried)| AskOut {
+        ask,
+        items: it.items,
+        without_entity: it.idle,
+        entities: it.made.into_iter().map(|(kind, count)| (kind.to_owned(), count)).collect(),
+        left_out: it.left_out,
+    };
+    Checked::new(check.asks.into_iter().map(ask).collect(), check.missed)
 }
 
 /// Writes a file that is the old one or the new one at any moment.

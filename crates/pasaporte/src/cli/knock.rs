@@ -10,7 +10,7 @@ use pasaporte_core::estate::{EndpointId, Estate, Thing};
 use pasaporte_core::pattern::Pattern;
 use pasaporte_gather::{Door, Knocked, Reaching, knock};
 use pasaporte_read::text::Form;
-use pasaporte_report::Knocks;
+use pasaporte_report::{DoorOut, KnockPlan, Knocks, LeftOut};
 
 use super::gather::{authorities, write};
 use super::{Done, Format, Input, Sheet, Stop, lookup};
@@ -63,9 +63,12 @@ impl Knock {
         let chosen = self.chosen(estate)?;
         let (doors, left_out) = doors(estate, &chosen, self.declared_method);
         if !self.yes && self.list.is_none() {
+            let would_try =
+                doors.into_iter().map(|it| DoorOut { endpoint: it.endpoint, method: it.method, url: it.url });
+            let plan = KnockPlan::new(would_try.collect(), left_out);
             match self.format {
-                Format::Text => sheet.text(&view::knock_plan(sheet.page, &doors, &left_out, self.pace))?,
-                Format::Json => sheet.json(&view::knock_plan_as_json(&doors, &left_out))?,
+                Format::Text => sheet.text(&view::knock_plan(sheet.page, &plan, self.pace))?,
+                Format::Json => sheet.json(&plan)?,
             }
             return Ok(0);
         }
@@ -146,17 +149,18 @@ pub(super) fn doors(
     estate: &Estate,
     chosen: &[EndpointId],
     declared_method: bool,
-) -> (Vec<Door>, Vec<(String, &'static str)>) {
+) -> (Vec<Door>, Vec<LeftOut>) {
     let (mut doors, mut left_out) = (Vec::new(), Vec::new());
     for &id in chosen {
         let Some(endpoint) = estate.get(id) else { continue };
         let name = estate.label(Thing::Endpoint(id));
         let Some(url) = endpoint.url.map(|url| estate.text(url)) else {
-            left_out.push((name, "the estate does not say its address"));
+            left_out.push(LeftOut { endpoint: name, why: "the estate does not say its address".to_owned() });
             continue;
         };
         if url.contains(['{', '*']) {
-            left_out.push((name, "its address has a blank that somebody must fill"));
+            let why = "its address has a blank that somebody must fill".to_owned();
+            left_out.push(LeftOut { endpoint: name, why });
             continue;
         }
         let methods: Vec<&str> =
@@ -191,7 +195,7 @@ pub(super) fn tried(doors: &[Door], reaching: &Reaching, apart: Duration) -> Res
 }
 
 /// What came back, held against what the estate says.
-pub(super) fn held(estate: &Estate, tried: &[Knocked], left_out: Vec<(String, &'static str)>) -> Knocks {
+pub(super) fn held(estate: &Estate, tried: &[Knocked], left_out: Vec<LeftOut>) -> Knocks {
     let audit = pasaporte_audit::Audit::new(estate, pasaporte_audit::Settings::default());
     let told = tried.iter().map(|it| (it.endpoint.as_str(), it.method.as_str(), it.came.as_ref()));
     Knocks::new(&audit, told, left_out)

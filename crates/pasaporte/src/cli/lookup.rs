@@ -5,6 +5,8 @@ use pasaporte_core::estate::{
     Thing, TriggerId, UserId, VerifierId,
 };
 
+use pasaporte_core::effect::Effects;
+
 use super::Stop;
 use crate::view;
 
@@ -57,6 +59,30 @@ pub(super) fn thing(estate: &Estate, text: &str, action: &str) -> Result<Thing, 
         return Ok(found);
     }
     find(estate, text, &wanted)
+}
+
+/// Refuses an action of which nothing in the estate speaks and that is nearly one of which something does: to a slip of
+/// the pen the answer would be no.
+pub(super) fn action(effects: &Effects<'_>, text: &str) -> Result<(), Stop> {
+    let known = effects.known_actions();
+    if known.has(text) {
+        return Ok(());
+    }
+    let service = text.split('/').next().unwrap_or_default();
+    // Of a service that there is, a wildcard may take actions that nobody named: only a slip of one letter is told.
+    let most = if known.has_service(service) { 1 } else { 3 };
+    let all = known.all();
+    let near = all.iter().map(|each| (strsim::damerau_levenshtein(each, text), each));
+    let near = near.filter(|(distance, _)| *distance <= most).min().map(|(_, each)| each);
+    let help = match near {
+        Some(near) => format!("did you mean {near}? If not, say what it is under `actions` in the estate"),
+        None if known.has_service(service) => return Ok(()),
+        None => format!("the services are {}", known.services().collect::<Vec<_>>().join(", ")),
+    };
+    Err(Stop::Misused {
+        message: format!("nothing in the estate speaks of the action `{}`", view::safe(text)),
+        help,
+    })
 }
 
 /// A principal. A function stands for the identity that it runs as, and is given back as well.

@@ -2,7 +2,6 @@
 
 use clap::Args;
 use pasaporte_audit::{Catalogue, Rule};
-use pasaporte_report::audit::RuleOut;
 
 use super::audit::matching;
 use super::{Done, Format, Sheet};
@@ -28,7 +27,7 @@ impl Rules {
             }
         };
         match self.format {
-            Format::Json => sheet.json(&chosen.into_iter().map(RuleOut::of).collect::<Vec<_>>())?,
+            Format::Json => sheet.json(&pasaporte_report::Rules::new(chosen))?,
             Format::Text if self.id.is_none() => sheet.text(&view::rule_list(sheet.page, &chosen))?,
             Format::Text => sheet.text(&view::rule_pages(sheet.page, &chosen))?,
         }

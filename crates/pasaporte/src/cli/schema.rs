@@ -1,36 +1,34 @@
 //! `pasaporte schema`: the JSON Schemas of what is read and written.
 
 use clap::Args;
-use pasaporte_report::schema;
+use pasaporte_report::schema::SCHEMAS;
 
 use super::{Done, Sheet, Stop};
+use crate::view;
 
 #[derive(Debug, Args)]
 pub(crate) struct Schema {
-    /// Of what: estate, audit, card, explain, entry, reach; the names are listed if left out
+    /// Of what; the names are listed if left out
     name: Option<String>,
 }
 
 impl Schema {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let Some(name) = &self.name else {
-            sheet.text(
-                "estate   what is read: functions and all that surrounds them\n\
-                 audit    what `pasaporte audit --format json` writes\n\
-                 card     what `pasaporte card --format json` writes\n\
-                 explain  what `pasaporte explain --format json` writes\n\
-                 entry    what `pasaporte entry --format json` writes\n\
-                 reach    what `pasaporte reach --format json` writes\n",
-            )?;
+            sheet.text(&view::schema_list(sheet.page, SCHEMAS))?;
             return Ok(0);
         };
-        let Some(schema) = schema::schema(name) else {
+        let Some(schema) = SCHEMAS.iter().find(|schema| schema.name == name) else {
+            let names: Vec<&str> = SCHEMAS.iter().map(|schema| schema.name).collect();
             return Err(Stop::Misused {
-                message: format!("there is no schema `{}`", crate::view::safe(name)),
-                help: format!("the schemas are {}", schema::NAMES.join(", ")),
+                message: format!("there is no schema `{}`", view::safe(name)),
+                help: match pasaporte_read::nearest(name, &names) {
+                    Some(near) => format!("did you mean {near}?"),
+                    None => format!("the schemas are {}", names.join(", ")),
+                },
             });
         };
-        sheet.text(&schema)?;
+        sheet.text(&schema.text())?;
         Ok(0)
     }
 }

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use pasaporte_audit::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_core::estate::{Estate, Vocabulary};
-use pasaporte_report::audit::{AccountOut, LookedAt};
+use pasaporte_report::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
 use super::page::{BOLD, DIM, FIX, NAME, Page, paint, style_of, wrap};
@@ -195,8 +195,8 @@ fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
 
 /// What lies beneath a finding: other rules that see the same weakness, and on what, where that is another thing.
 fn also(audit: &Audit<'_>, finding: &Finding) -> String {
-    let estate = audit.estate();
     const MOST: usize = 6;
+    let estate = audit.estate();
     let own = finding.label(estate);
     let mut told: Vec<(String, usize)> = Vec::new();
     for other in finding.beneath() {

@@ -7,7 +7,7 @@ use pasaporte_audit::{Catalogue, Severity};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::State;
-use pasaporte_report::audit::FindingOut;
+use pasaporte_report::finding::FindingOut;
 use pasaporte_report::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
 use unicode_width::UnicodeWidthStr;
 
@@ -249,7 +249,7 @@ fn findings(it: &Card) -> Vec<Vec<Span>> {
     let mut rows: Vec<(&FindingOut, usize)> = Vec::new();
     for finding in &it.findings {
         let same = |(first, _): &&mut (&FindingOut, usize)| {
-            (first.rule, &first.thing, first.severity) == (finding.rule, &finding.thing, finding.severity)
+            (&first.rule, &first.thing, first.severity) == (&finding.rule, &finding.thing, finding.severity)
         };
         match rows.iter_mut().find(same) {
             Some((_, count)) => *count += 1,
@@ -261,7 +261,7 @@ fn findings(it: &Card) -> Vec<Vec<Span>> {
         let times = if count == 1 { String::new() } else { format!(" ({count} times)") };
         vec![
             Span(finding.severity.0.to_string(), style_of(finding.severity.0)),
-            Span(finding.rule.to_owned(), Style::new()),
+            Span(finding.rule.to_string(), Style::new()),
             Span(format!("{}: {title}{times}", finding.thing), Style::new()),
         ]
     };

@@ -3,26 +3,41 @@
 use std::fmt::Write;
 use std::path::Path;
 
-use pasaporte_gather::{Check, Place, Told};
-use serde_json::{Value, json};
+use pasaporte_report::list::{Cell, Column, Holds, List};
+use pasaporte_report::{AskedOut, Checked, Gathered, SourceOut};
 
 use super::page::{BOLD, DIM, Page, paint, safe};
-use super::table::{Cell, Table, table};
+use super::table::rows;
+
+const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
+    Column { name, rank, holds }
+}
+
+const PLACES: &[Column] = &[
+    column("source", 0, Holds::Names),
+    column("account", 0, Holds::Names),
+    column("region", 2, Holds::Names),
+    column("requests", 3, Holds::Numbers),
+    column("came_back", 1, Holds::Numbers),
+    column("missed", 0, Holds::Numbers),
+];
+
+const ASKS: &[Column] = &[
+    column("ask", 0, Holds::Names),
+    column("items", 2, Holds::Numbers),
+    column("entities", 1, Holds::Names),
+    column("without_entity", 3, Holds::Numbers),
+    column("left_out", 1, Holds::Prose),
+];
 
 /// What came of each source, by account and region.
-pub(crate) fn gathered(page: Page, told: &[Told], out: &Path) -> String {
-    let mut rows = Table::new(&[
-        ("source", "SOURCE"),
-        ("account", "ACCOUNT"),
-        ("region", "REGION"),
-        ("requests", "REQUESTS"),
-        ("items", "CAME BACK"),
-        ("missed", "MISSED"),
-    ]);
-    let text = |text: &Option<String>| text.as_ref().map_or(Cell::Nothing, |text| Cell::Text(safe(text)));
+pub(crate) fn gathered(page: Page, gathered: &Gathered, out: &Path) -> String {
+    let told = &gathered.gathered[..];
+    let mut list = List::new("places", PLACES);
+    let text = |text: &Option<String>| text.as_ref().map_or(Cell::Nothing, |text| Cell::text(safe(text)));
     for (told, place) in places(told) {
-        rows.row(vec![
-            Cell::Text(safe(&told.source)),
+        list.row(vec![
+            Cell::text(safe(&told.source)),
             text(&place.account),
             text(&place.region),
             Cell::count(place.requests),
@@ -30,12 +45,13 @@ pub(crate) fn gathered(page: Page, told: &[Told], out: &Path) -> String {
             if place.missed.is_empty() { Cell::Nothing } else { Cell::count(place.missed.len()) },
         ]);
     }
-    let mut text = table(page, &rows);
+    let mut text = rows(page, &list);
     let empty: Vec<String> = places(told)
         .filter(|(_, place)| place.region.is_some() && place.items == 0 && place.missed.is_empty())
         .map(|(told, place)| format!("{} {}", told.source, named(place)))
         .collect();
-    let missed: Vec<(&Told, &Place)> = places(told).filter(|(_, place)| !place.missed.is_empty()).collect();
+    let missed: Vec<(&SourceOut, &AskedOut)> =
+        places(told).filter(|(_, place)| !place.missed.is_empty()).collect();
     if !missed.is_empty() {
         let _ = writeln!(text, "\n{}", paint(BOLD, "Not seen; each is a blind spot of the estate"));
         for (told, place) in missed {
@@ -51,9 +67,12 @@ pub(crate) fn gathered(page: Page, told: &[Told], out: &Path) -> String {
         text.push('\n');
         text.push_str(&page.paragraph(&told, "", "", 0));
     }
-    for told in told.iter().filter(|told| told.resumed > 0) {
-        let pages =
-            if told.resumed == 1 { "page was".to_owned() } else { format!("{} pages were", told.resumed) };
+    for told in told.iter().filter(|told| told.pages_resumed > 0) {
+        let pages = if told.pages_resumed == 1 {
+            "page was".to_owned()
+        } else {
+            format!("{} pages were", told.pages_resumed)
+        };
         let went_on = format!("{}: {pages} known from a collection that was cut off.", safe(&told.source));
         text.push('\n');
         text.push_str(&page.paragraph(&went_on, "", "", 0));
@@ -63,54 +82,29 @@ pub(crate) fn gathered(page: Page, told: &[Told], out: &Path) -> String {
     text
 }
 
-fn places(told: &[Told]) -> impl Iterator<Item = (&Told, &Place)> {
+fn places(told: &[SourceOut]) -> impl Iterator<Item = (&SourceOut, &AskedOut)> {
     told.iter().flat_map(|told| told.places.iter().map(move |place| (told, place)))
 }
 
-fn named(place: &Place) -> String {
+fn named(place: &AskedOut) -> String {
     let name = |part: &Option<String>| part.clone().unwrap_or_default();
     format!("{} {}", name(&place.account), name(&place.region)).trim().to_owned()
 }
 
-/// The same for programs.
-pub(crate) fn gathered_as_json(told: &[Told]) -> Value {
-    let place = |place: &Place| {
-        json!({
-            "account": place.account,
-            "region": place.region,
-            "requests": place.requests,
-            "items": place.items,
-            "missed": place.missed,
-        })
-    };
-    let source = |told: &Told| {
-        let places: Vec<Value> = told.places.iter().map(place).collect();
-        json!({"source": told.source, "places": places, "pages_resumed": told.resumed})
-    };
-    json!({ "gathered": told.iter().map(source).collect::<Vec<_>>() })
-}
-
 /// What an adapter made of saved answers.
-pub(crate) fn tried(page: Page, adapter: &str, check: &Check) -> String {
-    let mut rows = Table::new(&[
-        ("ask", "ASK"),
-        ("items", "ITEMS"),
-        ("entities", "ENTITIES"),
-        ("idle", "NO ENTITY"),
-        ("left_out", "FIELDS LEFT OUT"),
-    ]);
-    for (name, tried) in &check.asks {
-        let made = tried.made.iter().map(|(kind, count)| format!("{count} {}", kind.replace('_', " ")));
-        let left_out = tried.left_out.iter().map(|field| safe(field)).collect();
-        rows.row(vec![
-            Cell::Text(safe(name)),
-            Cell::count(tried.items),
-            Cell::Many(made.collect()),
-            if tried.idle == 0 { Cell::Nothing } else { Cell::count(tried.idle) },
-            Cell::Many(left_out),
+pub(crate) fn checked(page: Page, adapter: &str, check: &Checked) -> String {
+    let mut list = List::new("asks", ASKS);
+    for it in &check.asks {
+        let made = it.entities.iter().map(|(kind, count)| format!("{count} {}", kind.replace('_', " ")));
+        list.row(vec![
+            Cell::text(safe(&it.ask)),
+            Cell::count(it.items),
+            Cell::many(made),
+            if it.without_entity == 0 { Cell::Nothing } else { Cell::count(it.without_entity) },
+            Cell::many(it.left_out.iter().map(|field| safe(field))),
         ]);
     }
-    let mut text = table(page, &rows);
+    let mut text = rows(page, &list);
     if !check.missed.is_empty() {
         let _ = writeln!(text, "\n{}", paint(BOLD, "Asked for, and not among the saved answers"));
         for what in &check.missed {
@@ -124,22 +118,4 @@ pub(crate) fn tried(page: Page, adapter: &str, check: &Check) -> String {
     text.push('\n');
     text.push_str(&page.paragraph(&verdict, "", "", 0));
     text
-}
-
-/// The same for programs.
-pub(crate) fn tried_as_json(check: &Check) -> Value {
-    let asks: Vec<Value> = check
-        .asks
-        .iter()
-        .map(|(name, tried)| {
-            json!({
-                "ask": name,
-                "items": tried.items,
-                "without_entity": tried.idle,
-                "entities": tried.made,
-                "left_out": tried.left_out,
-            })
-        })
-        .collect();
-    json!({"asks": asks, "missed": check.missed})
 }

@@ -4,32 +4,32 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use pasaporte_core::estate::Shows;
-use pasaporte_gather::Door;
-use pasaporte_report::{KnockOut, Knocks};
-use serde_json::{Value, json};
+use pasaporte_report::list::{Cell, Column, Holds, List};
+use pasaporte_report::{KnockOut, KnockPlan, Knocks, LeftOut};
 
 use super::page::{BOLD, DIM, Page, paint, safe};
-use super::table::{Cell, Table, table};
+use super::table::rows;
+
+const fn column(name: &'static str, rank: u8) -> Column {
+    Column { name, rank, holds: Holds::Names }
+}
 
 /// What would be tried, and how long it would take.
-pub(crate) fn knock_plan(
-    page: Page,
-    doors: &[Door],
-    left_out: &[(String, &'static str)],
-    a_second: u32,
-) -> String {
-    let mut by_host: BTreeMap<&str, Table> = BTreeMap::new();
+pub(crate) fn knock_plan(page: Page, plan: &KnockPlan, a_second: u32) -> String {
+    let doors = &plan.would_try;
+    let columns = [column("endpoint", 0), column("try", 0)];
+    let mut by_host: BTreeMap<&str, List> = BTreeMap::new();
     for door in doors {
         let (host, path) = host_and_path(&door.url);
-        let rows =
-            by_host.entry(host).or_insert_with(|| Table::new(&[("endpoint", "endpoint"), ("try", "try")]));
-        rows.row(vec![named(&door.endpoint), Cell::Text(format!("{} {}", door.method, safe(path)))]);
+        let list = by_host.entry(host).or_insert_with(|| List::new("doors", &columns));
+        list.row(vec![named(&door.endpoint), Cell::text(format!("{} {}", door.method, safe(path)))]);
     }
     let mut text = String::new();
-    for (host, rows) in by_host {
-        text.push_str(&format!("{}\n{}\n", paint(BOLD, &safe(host)), table(page, &rows)));
+    for (host, mut list) in by_host {
+        list.order(None);
+        text.push_str(&format!("{}\n{}\n", paint(BOLD, &safe(host)), rows(page, &list)));
     }
-    text.push_str(&left_out_told(page, left_out.iter().map(|(endpoint, why)| (endpoint.as_str(), *why))));
+    text.push_str(&left_out_told(page, &plan.left_out));
     let told = if doors.is_empty() {
         "Nothing of this can be tried.".to_owned()
     } else {
@@ -44,40 +44,26 @@ pub(crate) fn knock_plan(
     text
 }
 
-/// The same for programs.
-pub(crate) fn knock_plan_as_json(doors: &[Door], left_out: &[(String, &'static str)]) -> Value {
-    let door = |it: &Door| json!({"endpoint": it.endpoint, "method": it.method, "url": it.url});
-    let left = |(endpoint, why): &(String, &'static str)| json!({"endpoint": endpoint, "why": why});
-    json!({
-        "would_try": doors.iter().map(door).collect::<Vec<_>>(),
-        "left_out": left_out.iter().map(left).collect::<Vec<_>>(),
-    })
-}
-
 /// What came back.
 pub(crate) fn knocked(page: Page, knocks: &Knocks, out: Option<&Path>) -> String {
-    let mut rows =
-        Table::new(&[("endpoint", "endpoint"), ("answer", "answer"), ("is", "so it is"), ("agrees", "")]);
-    for it in &knocks.tries {
+    let mut list = List::new("tries", &[column("endpoint", 0), column("answer", 1), column("so_it_is", 0)]);
+    // What the estate says otherwise comes first.
+    let mut tries: Vec<&KnockOut> = knocks.tries.iter().collect();
+    tries.sort_by_key(|it| (it.agrees != Some(false), &it.endpoint));
+    for it in tries {
         let answer = match (it.status, &it.failed) {
             (Some(status), _) => format!("{} {status}", it.method),
             (None, why) => format!("{}: {}", it.method, safe(why.as_deref().unwrap_or_default())),
         };
-        let agrees = Cell::Number(i64::from(it.agrees != Some(false)));
         let is = if it.agrees == Some(false) && it.shows.0 >= Shows::PerhapsThrough {
-            Cell::Loud(shows(it).to_owned())
+            Cell::alarming(shows(it))
         } else {
             Cell::text(shows(it))
         };
-        rows.row(vec![named(&it.endpoint), Cell::Text(answer), is, agrees]);
+        list.row(vec![named(&it.endpoint), Cell::text(answer), is]);
     }
-    // What the estate says otherwise comes first.
-    rows.order_by(3, false);
-    let mut text = if knocks.tries.is_empty() { String::new() } else { table(page, &rows) + "\n" };
-    text.push_str(&left_out_told(
-        page,
-        knocks.left_out.iter().map(|it| (it.endpoint.as_str(), it.why.as_str())),
-    ));
+    let mut text = if knocks.tries.is_empty() { String::new() } else { rows(page, &list) + "\n" };
+    text.push_str(&left_out_told(page, &knocks.left_out));
     text.push_str(&knock_summary(page, knocks));
     if let Some(out) = out {
         let told = format!(
@@ -127,7 +113,7 @@ fn shows(it: &KnockOut) -> &'static str {
 
 /// An endpoint, without its kind.
 fn named(endpoint: &str) -> Cell {
-    Cell::Text(safe(endpoint.strip_prefix("endpoint:").unwrap_or(endpoint)))
+    Cell::text(safe(endpoint.strip_prefix("endpoint:").unwrap_or(endpoint)))
 }
 
 /// The origin of an address, and the rest of it.
@@ -138,9 +124,9 @@ fn host_and_path(url: &str) -> (&str, &str) {
     (host, if path.is_empty() { "/" } else { path })
 }
 
-fn left_out_told<'l>(page: Page, left_out: impl Iterator<Item = (&'l str, &'l str)>) -> String {
+fn left_out_told(page: Page, left_out: &[LeftOut]) -> String {
     let mut by_why: BTreeMap<&str, Vec<String>> = BTreeMap::new();
-    for (endpoint, why) in left_out {
+    for LeftOut { endpoint, why } in left_out {
         by_why.entry(why).or_default().push(safe(endpoint));
     }
     let mut text = String::new();

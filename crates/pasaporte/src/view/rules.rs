@@ -4,6 +4,8 @@ use std::fmt::Write;
 
 use pasaporte_audit::Rule;
 
+use pasaporte_report::schema::Published;
+
 use super::page::{BOLD, DIM, FIX, Page, paint};
 
 /// All rules in short, by family.
@@ -42,6 +44,22 @@ pub(crate) fn rule_pages(page: Page, rules: &[&Rule]) -> String {
             let first = format!("\n  {}{}  ", paint(style, label), " ".repeat(5 - label.len()));
             out.push_str(&page.paragraph(text, &first, "         ", 9));
         }
+    }
+    out
+}
+
+/// The schemas that can be asked for.
+pub(crate) fn schema_list(page: Page, schemas: &[Published]) -> String {
+    let widest = schemas.iter().map(|schema| schema.name.len()).max().unwrap_or_default();
+    let mut out = String::new();
+    for schema in schemas {
+        let what = if schema.of.starts_with('`') {
+            format!("what {} writes as JSON", schema.of)
+        } else {
+            schema.of.to_owned()
+        };
+        let first = format!("  {}{}  ", paint(BOLD, schema.name), " ".repeat(widest - schema.name.len()));
+        out.push_str(&page.paragraph(&what, &first, &" ".repeat(widest + 4), widest + 4));
     }
     out
 }

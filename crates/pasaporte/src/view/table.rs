@@ -1,248 +1,182 @@
-//! Tables: columns and rows, as text and as JSON.
+//! Lists as tables: as many columns as the page is wide enough for, the most important first.
 
-use std::cmp::Ordering;
 use std::fmt::Write;
 
+use anstyle::{AnsiColor, Style};
 use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table as Drawing, TableStyle};
 use pasaporte_audit::Severity;
-use serde_json::{Map, Value};
-use unicode_width::UnicodeWidthStr;
+use pasaporte_report::list::{Cell, Holds, List, Said, Tone};
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 use super::page::{DIM, NAME, Page, paint, style_of, wrap};
 
-/// How many of several texts are shown to people at most; fewer where the page is narrow. Programs get all.
+/// How many of several texts are shown at most; fewer where the page is narrow. Programs get all.
 const MOST_IN_A_CELL: usize = 3;
+/// Columns between two columns.
+const GAP: usize = 2;
+/// For columns up to this rank others are shortened to one of several texts; a lesser one is not worth that.
+const WORTH_SHORTENING: u8 = 3;
+/// A column of sentences is not made narrower than this: it would read like a ladder.
+const LEAST_PROSE: usize = 24;
 
-/// What stands around loud text while widths are counted: two characters that take no room, and that no text has,
-/// since they cannot be seen.
-const LOUD: char = '\u{2060}';
+/// What stands around a text of a tone while widths are counted: characters that take no room, and that no text has, since
+/// they cannot be seen.
+const ALARMING: char = '\u{2060}';
+const INSIDE: char = '\u{2062}';
 const NO_LONGER: char = '\u{2061}';
 
-/// Names, of which `anyone` must not be overlooked where it is meant to be loud.
-fn listed(texts: &[String], loud: bool) -> String {
-    let told = texts.iter().map(|text| match text.as_str() {
-        "anyone" if loud => format!("{LOUD}{text}{NO_LONGER}"),
-        _ => text.clone(),
-    });
-    told.collect::<Vec<_>>().join(", ")
+/// The style of something that is open to whoever is in an internal network.
+pub(super) const WITHIN: Style = AnsiColor::Yellow.on_default();
+
+/// How a list is set.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Columns {
+    /// Those that fit, by their importance.
+    Fitting,
+    /// All that it has: somebody asked for them.
+    All,
 }
 
-/// Loud text in its style.
+/// A list as text, with how many rows it has and what was left out.
+pub(crate) fn list(page: Page, list: &List, columns: Columns) -> String {
+    let named = list.what.replace('-', " ");
+    if list.rows.is_empty() {
+        return format!("no {named}\n");
+    }
+    let (mut text, left_out) = drawn(page, list, columns);
+    let count = list.rows.len();
+    let mut end = if count == 1 { format!("1 {}", one_of(&named)) } else { format!("{count} {named}") };
+    if !left_out.is_empty() {
+        let _ = write!(end, "; not shown: {} (--columns all)", left_out.join(", "));
+    }
+    for line in wrap(&end, page.text_width()) {
+        let _ = write!(text, "\n{}", paint(DIM, &line));
+    }
+    text + "\n"
+}
+
+/// Rows without anything told of them.
+pub(crate) fn rows(page: Page, list: &List) -> String {
+    drawn(page, list, Columns::Fitting).0
+}
+
+fn drawn(page: Page, list: &List, columns: Columns) -> (String, Vec<String>) {
+    let all: Vec<usize> = (0..list.columns.len()).collect();
+    let (text, shown) = match columns {
+        Columns::All => {
+            let grid = Grid::fitting(list, &all, page.width);
+            (grid.map_or_else(|| blocks(page, list), |grid| grid.drawn()), all.clone())
+        }
+        Columns::Fitting => {
+            let (grid, shown) = most_important(list, page.width);
+            (grid.drawn(), shown)
+        }
+    };
+    let left_out = all.iter().filter(|column| !shown.contains(column));
+    (voiced(&text), left_out.map(|&column| list.columns[column].heading()).collect())
+}
+
+/// As many columns as there is room for, the most important first; none of those that hold nothing.
+fn most_important(list: &List, width: usize) -> (Grid, Vec<usize>) {
+    let holds = |column: &usize| list.rows.iter().any(|row| !is_nothing(&row[*column]));
+    let (mut shown, mut others): (Vec<usize>, Vec<usize>) =
+        (0..list.columns.len()).partition(|&column| list.columns[column].rank == 0);
+    others.retain(holds);
+    others.sort_by_key(|&column| list.columns[column].rank);
+    let Some(mut grid) = Grid::fitting(list, &shown, width) else {
+        return (Grid::cut(list, &shown, width), shown);
+    };
+    for column in others {
+        let mut more = shown.clone();
+        more.push(column);
+        more.sort_unstable();
+        if let Some(wider) = Grid::fitting(list, &more, width) {
+            (grid, shown) = (wider, more);
+        }
+    }
+    (grid, shown)
+}
+
+fn is_nothing(cell: &Cell) -> bool {
+    match cell {
+        Cell::Nothing => true,
+        Cell::Many(all) => all.is_empty(),
+        Cell::Text(_) | Cell::Number(_) => false,
+    }
+}
+
+/// "function" of "functions".
+fn one_of(many: &str) -> String {
+    match many.strip_suffix("ies") {
+        Some(stem) => format!("{stem}y"),
+        None => many.strip_suffix('s').unwrap_or(many).to_owned(),
+    }
+}
+
+/// A cell as people see it, with at most so many of several texts.
+fn shown(cell: &Cell, most: usize) -> String {
+    match cell {
+        Cell::Text(said) => toned(said),
+        Cell::Number(number) => number.to_string(),
+        Cell::Many(all) if all.is_empty() => "–".to_owned(),
+        Cell::Many(all) => {
+            let told = if all.len() <= most { all.len() } else { (most - 1).max(1) };
+            let mut texts: Vec<String> = all[..told].iter().map(toned).collect();
+            if told < all.len() {
+                texts.push(format!("+{}", all.len() - told));
+            }
+            texts.join(", ")
+        }
+        Cell::Nothing => "–".to_owned(),
+    }
+}
+
+fn toned(said: &Said) -> String {
+    let mark = match said.tone {
+        Tone::Plain => return said.written(),
+        Tone::Inside => INSIDE,
+        Tone::Alarming => ALARMING,
+    };
+    let rest = if said.perhaps { " (perhaps)" } else { "" };
+    format!("{mark}{}{NO_LONGER}{rest}", said.text)
+}
+
+/// Toned text in its style.
 fn voiced(text: &str) -> String {
-    let style = style_of(Severity::Critical);
-    text.replace(LOUD, &style.render().to_string()).replace(NO_LONGER, &style.render_reset().to_string())
+    text.replace(ALARMING, &style_of(Severity::Critical).render().to_string())
+        .replace(INSIDE, &WITHIN.render().to_string())
+        .replace(NO_LONGER, &WITHIN.render_reset().to_string())
 }
 
-/// One cell.
-#[derive(Debug, Clone)]
-pub(crate) enum Cell {
-    /// A text.
-    Text(String),
-    /// A text that must not be overlooked.
-    Loud(String),
-    /// A number, set to the right.
-    Number(i64),
-    /// Several texts, of which `anyone` must not be overlooked.
-    Many(Vec<String>),
-    /// Several texts, of which none says more than the others: `anyone` of an internal network is an insider.
-    Quiet(Vec<String>),
-    /// Not known, or not there.
-    Nothing,
-}
-
-impl Cell {
-    /// A text.
-    pub(crate) fn text(text: &str) -> Self {
-        Self::Text(text.to_owned())
-    }
-
-    /// A count.
-    pub(crate) fn count(count: usize) -> Self {
-        Self::Number(i64::try_from(count).unwrap_or(i64::MAX))
-    }
-
-    /// As people see it, with at most so many of several texts.
-    fn shown(&self, most: usize) -> String {
-        match self {
-            Self::Text(text) => text.clone(),
-            Self::Loud(text) => format!("{LOUD}{text}{NO_LONGER}"),
-            Self::Number(number) => number.to_string(),
-            Self::Many(texts) | Self::Quiet(texts) if texts.is_empty() => "–".to_owned(),
-            Self::Many(texts) | Self::Quiet(texts) => {
-                let loud = matches!(self, Self::Many(_));
-                if texts.len() <= most {
-                    return listed(texts, loud);
-                }
-                let told = (most - 1).max(1);
-                format!("{}, +{}", listed(&texts[..told], loud), texts.len() - told)
-            }
-            Self::Nothing => "–".to_owned(),
-        }
-    }
-
-    /// The texts in it.
-    pub(crate) fn texts(&self) -> Vec<String> {
-        match self {
-            Self::Text(text) | Self::Loud(text) => vec![text.clone()],
-            Self::Number(number) => vec![number.to_string()],
-            Self::Many(texts) | Self::Quiet(texts) => texts.clone(),
-            Self::Nothing => Vec::new(),
-        }
-    }
-
-    /// The number in it.
-    pub(crate) fn number(&self) -> Option<i64> {
-        if let Self::Number(number) = self { Some(*number) } else { None }
-    }
-
-    /// As it stands in a list for other programs, which may take a text for a formula.
-    fn plain(&self) -> String {
-        let text = self.texts().join("; ");
-        let is_formula = self.number().is_none() && text.starts_with(['=', '+', '-', '@', '\t', '\r']);
-        if is_formula { format!("'{text}") } else { text }
-    }
-
-    /// Numbers before texts, and nothing last.
-    fn compare(&self, other: &Self) -> Ordering {
-        match (self.number(), other.number()) {
-            (Some(one), Some(other)) => one.cmp(&other),
-            (Some(_), None) => Ordering::Less,
-            (None, Some(_)) => Ordering::Greater,
-            (None, None) => {
-                let (one, other) = (self.texts(), other.texts());
-                one.is_empty().cmp(&other.is_empty()).then_with(|| one.cmp(&other))
-            }
-        }
-    }
-
-    fn value(&self) -> Value {
-        match self {
-            Self::Text(text) | Self::Loud(text) => Value::from(text.as_str()),
-            Self::Number(number) => Value::from(*number),
-            Self::Many(texts) | Self::Quiet(texts) => Value::from(texts.clone()),
-            Self::Nothing => Value::Null,
-        }
-    }
-}
-
-/// Rows under columns, each of which has a name for programs and one for people; a column whose second name
-/// is empty is for programs alone.
-#[derive(Debug)]
-pub(crate) struct Table {
-    columns: Vec<(&'static str, &'static str)>,
-    rows: Vec<Vec<Cell>>,
-    order: Option<Order>,
-}
-
-/// The order of rows: by a column, perhaps from the end.
-#[derive(Debug, Clone, Copy)]
-struct Order {
-    column: usize,
-    backwards: bool,
-}
-
-impl Table {
-    /// A table without rows.
-    pub(crate) fn new(columns: &[(&'static str, &'static str)]) -> Self {
-        Self { columns: columns.to_vec(), rows: Vec::new(), order: None }
-    }
-
-    /// Adds a row.
-    pub(crate) fn row(&mut self, row: Vec<Cell>) {
-        self.rows.push(row);
-    }
-
-    /// The names of the columns, for programs.
-    pub(crate) fn names(&self) -> Vec<&'static str> {
-        self.columns.iter().map(|(name, _)| *name).collect()
-    }
-
-    /// Keeps the rows whose cell in a column is as wanted.
-    pub(crate) fn keep(&mut self, column: usize, wanted: impl Fn(&Cell) -> bool) {
-        self.rows.retain(|row| wanted(&row[column]));
-    }
-
-    /// Orders rows by a column before the others.
-    pub(crate) fn order_by(&mut self, column: usize, backwards: bool) {
-        self.order = Some(Order { column, backwards });
-    }
-
-    /// The rows in the order that was asked for, then of their first columns, so that the order of input does not
-    /// show.
-    fn sorted(&self) -> Vec<&Vec<Cell>> {
-        let mut rows: Vec<&Vec<Cell>> = self.rows.iter().collect();
-        rows.sort_by_cached_key(|row| row.iter().map(|cell| cell.shown(MOST_IN_A_CELL)).collect::<Vec<_>>());
-        if let Some(Order { column, backwards }) = self.order {
-            rows.sort_by(|one, other| {
-                let order = one[column].compare(&other[column]);
-                if backwards { order.reverse() } else { order }
-            });
-        }
-        rows
-    }
-
-    /// The rows as CSV (RFC 4180), several texts divided by semicolons. No cell begins like a formula.
-    pub(crate) fn to_csv(&self) -> Result<Vec<u8>, csv::Error> {
-        let mut out = csv::WriterBuilder::new().from_writer(Vec::new());
-        out.write_record(self.names())?;
-        for row in self.sorted() {
-            out.write_record(row.iter().map(Cell::plain))?;
-        }
-        out.into_inner().map_err(|error| csv::Error::from(error.into_error()))
-    }
-
-    /// A list of objects, one a row.
-    pub(crate) fn to_json(&self) -> Vec<Map<String, Value>> {
-        self.sorted()
-            .into_iter()
-            .map(|row| {
-                self.columns
-                    .iter()
-                    .zip(row)
-                    .map(|((key, _), cell)| ((*key).to_owned(), cell.value()))
-                    .collect()
-            })
-            .collect()
-    }
-}
-
-/// A table as text: in columns where the page is wide enough for them, with fewer of several texts or with its
-/// widest column on several lines where that helps; else a block a row, so that no name is ever broken.
-pub(crate) fn table(page: Page, table: &Table) -> String {
-    if table.rows.is_empty() {
-        return "none\n".to_owned();
-    }
-    let fits = |drawn: &String| drawn.lines().all(|line| line.width() <= page.width);
-    let short = (1..=MOST_IN_A_CELL).rev().map(|most| Grid::new(table, most).drawn()).find(fits);
-    let wrapped = || Grid::new(table, MOST_IN_A_CELL).wrapped(page.width).map(|grid| grid.drawn());
-    voiced(&short.or_else(wrapped).unwrap_or_else(|| blocks(page, table)))
-}
-
-/// Columns between two spaces.
-const GAP: usize = 2;
-
-/// The cells of a table that people see, as texts.
-struct Grid<'t> {
-    titles: Vec<&'t str>,
+/// The cells of some columns, as texts.
+struct Grid {
+    titles: Vec<String>,
     rows: Vec<Vec<String>>,
     numeric: Vec<bool>,
+    prose: Vec<bool>,
 }
 
-impl<'t> Grid<'t> {
-    fn new(table: &'t Table, most: usize) -> Self {
-        let told: Vec<usize> =
-            (0..table.columns.len()).filter(|&index| !table.columns[index].1.is_empty()).collect();
-        let is_numeric =
-            |index: usize| table.rows.iter().all(|row| matches!(row[index], Cell::Number(_) | Cell::Nothing));
+impl Grid {
+    fn new(list: &List, columns: &[usize], most: usize) -> Self {
+        let holds = |wanted: Holds| columns.iter().map(move |&column| list.columns[column].holds == wanted);
         Self {
-            titles: told.iter().map(|&index| table.columns[index].1).collect(),
-            rows: table
-                .sorted()
+            titles: columns.iter().map(|&column| list.columns[column].heading()).collect(),
+            rows: list
+                .rows
                 .iter()
-                .map(|row| told.iter().map(|&index| row[index].shown(most)).collect())
+                .map(|row| columns.iter().map(|&column| shown(&row[column], most)).collect())
                 .collect(),
-            numeric: told.iter().map(|&index| is_numeric(index)).collect(),
+            numeric: holds(Holds::Numbers).collect(),
+            prose: holds(Holds::Prose).collect(),
         }
+    }
+
+    /// Some columns, if they fit: with fewer of several texts, and sentences on several lines, where that helps.
+    fn fitting(list: &List, columns: &[usize], width: usize) -> Option<Self> {
+        let worth_it = columns.iter().all(|&column| list.columns[column].rank <= WORTH_SHORTENING);
+        (if worth_it { 1 } else { 2 }..=MOST_IN_A_CELL)
+            .rev()
+            .find_map(|most| Self::new(list, columns, most).wrapped(width))
     }
 
     fn width_of(&self, column: usize) -> usize {
@@ -250,20 +184,36 @@ impl<'t> Grid<'t> {
         widths.chain([self.titles[column].width()]).max().unwrap_or_default()
     }
 
-    /// The same with the widest column broken at its spaces, if that makes it fit.
+    /// The same with columns of sentences broken at their spaces, if that makes it fit.
     fn wrapped(mut self, width: usize) -> Option<Self> {
-        let widest = (0..self.titles.len()).max_by_key(|&column| self.width_of(column))?;
-        let others = (0..self.titles.len()).filter(|&column| column != widest);
-        let others: usize = others.map(|column| self.width_of(column) + GAP).sum();
-        let left = width.checked_sub(others)?;
-        let words = self.rows.iter().flat_map(|row| row[widest].split(' ')).map(UnicodeWidthStr::width);
-        if left < words.max()?.max(self.titles[widest].width()).max(MOST_BROKEN) {
-            return None;
+        let mut widths: Vec<usize> = (0..self.titles.len()).map(|column| self.width_of(column)).collect();
+        let gaps = GAP * widths.len().saturating_sub(1);
+        let mut over = (widths.iter().sum::<usize>() + gaps).saturating_sub(width);
+        for column in (0..widths.len()).filter(|&column| self.prose[column]) {
+            let words = self.rows.iter().flat_map(|row| row[column].split(' ')).map(UnicodeWidthStr::width);
+            let least = words.max().unwrap_or_default().max(LEAST_PROSE).min(widths[column]);
+            let less = over.min(widths[column] - least);
+            widths[column] -= less;
+            over -= less;
+            if less > 0 {
+                for row in &mut self.rows {
+                    row[column] = wrap(&row[column], widths[column]).join("\n");
+                }
+            }
         }
-        for row in &mut self.rows {
-            row[widest] = wrap(&row[widest], left).join("\n");
+        (over == 0).then_some(self)
+    }
+
+    /// Some columns with the ends of their longest texts cut off, so that nothing is wider than it may be.
+    fn cut(list: &List, columns: &[usize], width: usize) -> Self {
+        let mut grid = Self::new(list, columns, 1);
+        let room = (width + GAP) / columns.len().max(1) - GAP;
+        for text in grid.rows.iter_mut().flatten().chain(&mut grid.titles) {
+            if text.width() > room {
+                *text = beginning(text, room - 1) + "…";
+            }
         }
-        Some(self)
+        grid
     }
 
     fn drawn(&self) -> String {
@@ -281,138 +231,158 @@ impl<'t> Grid<'t> {
                 column.set_cell_alignment(CellAlignment::Right);
             }
         }
-        drawing.lines().fold(String::new(), |out, line| out + line.trim_end() + "\n")
+        let mut lines: Vec<String> = drawing.lines().map(|line| line.trim_end().to_owned()).collect();
+        // The rule is drawn under the space after the last column as well.
+        let is_rule = |line: &String| line.starts_with('─');
+        let widest = lines.iter().filter(|line| !is_rule(line)).map(|line| line.width()).max();
+        for line in lines.iter_mut().filter(|line| is_rule(line)) {
+            *line = "─".repeat(widest.unwrap_or_default());
+        }
+        lines.join("\n") + "\n"
     }
 }
 
-/// A column is not made narrower than this: it would read like a ladder.
-const MOST_BROKEN: usize = 24;
+/// As much of a text as has room.
+fn beginning(text: &str, room: usize) -> String {
+    let mut used = 0;
+    let fits = |each: &char| {
+        used += each.width().unwrap_or_default();
+        used <= room
+    };
+    text.chars().filter(|each| !matches!(*each, ALARMING | INSIDE | NO_LONGER)).take_while(fits).collect()
+}
 
 /// The first cell of each row, and below it the others with their titles.
-fn blocks(page: Page, table: &Table) -> String {
+fn blocks(page: Page, list: &List) -> String {
     const INDENT: &str = "  ";
     const BETWEEN: &str = "   ";
     let mut out = String::new();
-    for row in table.sorted() {
-        let _ = writeln!(out, "{}", paint(NAME.bold(), &row[0].shown(MOST_IN_A_CELL)));
+    for row in &list.rows {
+        for line in wrap(&shown(&row[0], MOST_IN_A_CELL), page.width) {
+            let _ = writeln!(out, "{}", paint(NAME.bold(), &line));
+        }
         let mut used = 0;
-        for ((_, title), cell) in table.columns.iter().zip(row).skip(1) {
-            if matches!(cell, Cell::Nothing) || title.is_empty() {
-                continue;
-            }
-            let shown = cell.shown(MOST_IN_A_CELL);
-            let width = title.width() + 1 + shown.width();
+        for (column, cell) in list.columns.iter().zip(row).skip(1).filter(|(_, cell)| !is_nothing(cell)) {
+            let (title, text) = (column.heading(), shown(cell, usize::MAX));
+            let width = title.width() + 1 + text.width();
             if used > 0 && used + BETWEEN.len() + width > page.width {
                 out.push('\n');
                 used = 0;
             }
+            if INDENT.len() + width > page.width {
+                // Alone, on as many lines as it takes.
+                let first = format!("{INDENT}{} ", paint(DIM, &title));
+                let rest = " ".repeat(INDENT.len() + title.width() + 1);
+                let lines = wrap(&text, page.width.saturating_sub(rest.len()));
+                for (number, line) in lines.iter().enumerate() {
+                    let _ = writeln!(out, "{}{line}", if number == 0 { &first } else { &rest });
+                }
+                continue;
+            }
             let before = if used == 0 { INDENT } else { BETWEEN };
-            let _ = write!(out, "{before}{} {shown}", paint(DIM, title));
+            let _ = write!(out, "{before}{} {text}", paint(DIM, &title));
             used += before.len() + width;
         }
-        out.push('\n');
+        if used > 0 {
+            out.push('\n');
+        }
     }
     out
 }
 
 #[cfg(test)]
 mod tests {
+    use pasaporte_report::list::Column;
     use rstest::rstest;
 
     use super::*;
 
-    /// A function, those who may, a remark for people and a number that only programs see.
-    fn rows() -> Table {
-        let mut table =
-            Table::new(&[("id", "FUNCTION"), ("who", "WHO MAY"), ("remark", "REMARK"), ("line", "")]);
-        for (id, who, remark) in [
-            ("function:sell-ticket", vec!["anyone", "user:ana", "group:clerks", "group:night-shift"], "open"),
-            ("function:refund", vec![], "closed for the winter, opens again with the first ferry of spring"),
-        ] {
-            let who = who.into_iter().map(str::to_owned).collect();
-            table.row(vec![Cell::text(id), Cell::Many(who), Cell::text(remark), Cell::Number(7)]);
-        }
-        table
+    const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
+        Column { name, rank, holds }
     }
 
-    fn drawn(width: usize) -> String {
-        anstream::adapter::strip_str(&table(Page::new(Some(width)), &rows())).to_string()
-    }
-
-    #[rstest]
-    #[case::all_in_one_line(200, "function:sell-ticket  anyone, user:ana, +2  open")]
-    #[case::a_remark_on_several_lines(80, "function:sell-ticket  anyone, user:ana, +2  open")]
-    #[case::a_block_a_row(60, "function:sell-ticket\n  WHO MAY anyone, user:ana, +2   REMARK open")]
-    fn a_table_takes_the_shape_that_fits(#[case] width: usize, #[case] expected: &str) {
-        assert!(drawn(width).contains(expected), "{}", drawn(width));
-    }
-
-    #[rstest]
-    fn whatever_the_width_no_word_is_lost_or_broken(
-        #[values(40, 60, 72, 80, 90, 100, 120, 160, 200)] width: usize,
-    ) {
-        let text = drawn(width);
-        for word in "function:sell-ticket function:refund open closed for the winter, opens again".split(' ')
-        {
-            assert!(text.split_whitespace().any(|each| each == word), "{word} in\n{text}");
-        }
-        assert!(!text.contains('7'), "what is for programs alone is not shown:\n{text}");
-    }
-
-    #[test]
-    fn what_is_loud_takes_no_more_room_and_programs_see_the_text() {
-        let mut all = Table::new(&[("id", "ID"), ("is", "IS"), ("who", "WHO")]);
-        let who = |name: &str| Cell::Many(vec![name.to_owned()]);
-        all.row(vec![Cell::text("a"), Cell::Loud("OPEN".to_owned()), who("anyone")]);
-        all.row(vec![Cell::text("b"), Cell::text("shut"), Cell::Quiet(vec!["anyone".to_owned()])]);
-        let text = table(Page::new(Some(80)), &all);
-        assert!(text.contains("\u{1b}[1m\u{1b}[91mOPEN\u{1b}[0m"), "{text:?}");
-        assert_eq!(text.matches("\u{1b}[91manyone\u{1b}[0m").count(), 1, "{text:?}");
-        let plain = anstream::adapter::strip_str(&text).to_string();
-        assert_eq!(
-            plain,
-            "ID  IS    WHO\n─────────────────\na   OPEN  anyone\nb   shut  anyone\n"
-                .replace("─────────────────", plain.lines().nth(1).unwrap())
+    /// A function, those who may, a remark, its owner and a number.
+    fn some() -> List {
+        let mut list = List::new(
+            "functions",
+            &[
+                column("function", 0, Holds::Names),
+                column("lets_in", 1, Holds::Names),
+                column("remark", 2, Holds::Prose),
+                column("owner", 4, Holds::Names),
+                column("line", 3, Holds::Numbers),
+            ],
         );
-        assert_eq!(all.to_json()[0]["is"], "OPEN");
-        assert!(String::from_utf8(all.to_csv().unwrap()).unwrap().contains("a,OPEN,anyone"));
-    }
-
-    #[test]
-    fn rows_are_in_order_and_programs_get_every_name() {
-        let json = rows().to_json();
-        let ids: Vec<&Value> = json.iter().map(|row| &row["id"]).collect();
-        assert_eq!(ids, ["function:refund", "function:sell-ticket"]);
-        assert_eq!(json[1]["who"].as_array().map(Vec::len), Some(4));
-        assert_eq!(json[1]["line"], 7);
-    }
-
-    #[test]
-    fn no_cell_of_a_list_for_other_programs_begins_like_a_formula() {
-        let mut table = Table::new(&[("id", "ID"), ("owner", "OWNER"), ("age", "AGE")]);
-        table.row(vec![Cell::text("a,b"), Cell::text("=1+1"), Cell::Number(-3)]);
-        table.row(vec![Cell::text("c"), Cell::Many(vec!["x".to_owned(), "y".to_owned()]), Cell::Nothing]);
-        let csv = String::from_utf8(table.to_csv().unwrap()).unwrap();
-        assert_eq!(csv, "id,owner,age\n\"a,b\",'=1+1,-3\nc,x; y,\n");
-    }
-
-    #[test]
-    fn numbers_are_ordered_as_numbers_and_nothing_comes_last() {
-        let mut table = Table::new(&[("id", "ID"), ("age", "AGE")]);
-        for (id, age) in [("a", Some(100)), ("b", Some(9)), ("c", None)] {
-            table.row(vec![Cell::text(id), age.map_or(Cell::Nothing, Cell::Number)]);
+        for (id, who, remark) in [
+            ("sell-ticket", vec!["anyone", "user:ana", "group:clerks", "group:night-shift"], "open"),
+            ("refund", vec![], "closed for the winter, opens again with the first ferry of spring"),
+        ] {
+            let who = Cell::many(who);
+            list.row(vec![
+                Cell::text(id),
+                who,
+                Cell::text(remark),
+                Cell::text("tickets-team"),
+                Cell::Number(7),
+            ]);
         }
-        let ids = |table: &Table| -> Vec<String> {
-            table.to_json().iter().map(|row| row["id"].as_str().unwrap().to_owned()).collect()
-        };
-        table.order_by(1, false);
-        assert_eq!(ids(&table), ["b", "a", "c"]);
-        table.order_by(1, true);
-        assert_eq!(ids(&table), ["c", "a", "b"]);
+        list
+    }
+
+    fn plain(width: usize, columns: Columns) -> String {
+        anstream::adapter::strip_str(&list(Page::new(Some(width)), &some(), columns)).to_string()
+    }
+
+    #[rstest]
+    #[case::everything(200, "2 functions\n")]
+    #[case::a_remark_on_several_lines(90, "2 functions\n")]
+    #[case::without_the_least(66, "2 functions; not shown: owner (--columns all)\n")]
+    #[case::with_little(38, "2 functions; not shown: remark, owner\n(--columns all)\n")]
+    fn as_much_is_told_as_there_is_room_for(#[case] width: usize, #[case] end: &str) {
+        let text = plain(width, Columns::Fitting);
+        assert!(text.ends_with(end), "{text}");
+        assert!(text.starts_with("function"), "{text}");
+    }
+
+    #[rstest]
+    fn nothing_is_wider_than_it_was_asked_to_be(
+        #[values(40, 41, 47, 55, 64, 80, 100, 140)] width: usize,
+        #[values(Columns::Fitting, Columns::All)] columns: Columns,
+        #[values("function", "a-function-with-a-name-that-is-longer-than-the-narrowest-page-there-is")] name: &str,
+    ) {
+        let mut all = some();
+        all.row(vec![Cell::text(name), Cell::Nothing, Cell::Nothing, Cell::Nothing, Cell::Nothing]);
+        let text = list(Page::new(Some(width)), &all, columns);
+        let text = anstream::adapter::strip_str(&text).to_string();
+        let widest = text.lines().map(UnicodeWidthStr::width).max();
+        let longest_word = text.split_whitespace().map(UnicodeWidthStr::width).max();
+        let allowed = if columns == Columns::All { longest_word.max(Some(width)) } else { Some(width) };
+        assert!(widest <= allowed, "{widest:?} of {width}:\n{text}");
     }
 
     #[test]
-    fn a_table_of_nothing_says_none() {
-        assert_eq!(table(Page::new(None), &Table::new(&[("id", "ID")])), "none\n");
+    fn all_columns_are_all_even_where_there_is_no_room() {
+        let text = plain(50, Columns::All);
+        for part in ["sell-ticket\n", "owner tickets-team", "line 7", "group:night-shift", "2 functions\n"] {
+            assert!(text.contains(part), "{part} in {text}");
+        }
+        assert!(!text.contains("not shown"), "{text}");
+    }
+
+    #[test]
+    fn alarm_is_loud_and_within_a_network_is_not_as_loud() {
+        let mut all = List::new("doors", &[column("door", 0, Holds::Names), column("is", 1, Holds::Names)]);
+        all.row(vec![Cell::text("a"), Cell::alarming("anyone")]);
+        all.row(vec![Cell::text("b"), Cell::Text(Said::plain("anyone inside").tone(Tone::Inside))]);
+        let text = list(Page::new(Some(80)), &all, Columns::Fitting);
+        assert!(text.contains("\u{1b}[1m\u{1b}[91manyone\u{1b}[0m"), "{text:?}");
+        assert!(text.contains("\u{1b}[33manyone inside\u{1b}[0m"), "{text:?}");
+        assert!(text.ends_with("2 doors\u{1b}[0m\n"), "{text:?}");
+    }
+
+    #[test]
+    fn what_is_empty_says_so() {
+        let none = List::new("permission-sets", &[column("set", 0, Holds::Names)]);
+        assert_eq!(list(Page::new(None), &none, Columns::Fitting), "no permission sets\n");
     }
 }

@@ -1,0 +1,233 @@
+//! What can be listed, and what the lists share.
+
+use pasaporte_audit::{Audit, Harm};
+use pasaporte_core::entry::Exposure;
+use pasaporte_core::estate::{AccountOf, Environment, Name, Origin, ScopeKind, State, Thing};
+
+use super::{Cell, Column, Holds, List, Said, holders, places, proofs, ways_in};
+
+/// What can be listed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// Functions: what they run as, what makes them run, who can, the worst they may do.
+    Functions,
+    /// Endpoints: how callers are checked, and who gets through in effect.
+    Endpoints,
+    /// Operations of API contracts: what each declares, and how what is deployed stands to it.
+    Operations,
+    /// Triggers: what makes which function run.
+    Triggers,
+    /// Identities: who runs as them, and the worst they may do.
+    Identities,
+    /// People, and what they hold.
+    Users,
+    /// Groups: who is in them, and what they hold.
+    Groups,
+    /// Grants: who holds what, where, until when.
+    Grants,
+    /// Permission sets: what they include, and who holds them.
+    PermissionSets,
+    /// Keys: what they open, who holds them, their age and use.
+    Keys,
+    /// Token verifiers: what they accept, and what they guard.
+    Verifiers,
+    /// Tokens known by their claims: which verifiers they pass.
+    Tokens,
+    /// Resources: how sensitive they are, and whose.
+    Resources,
+    /// Organizations, folders, accounts and apps.
+    Scopes,
+    /// Records in other systems, and which identity has the client id.
+    Enrolments,
+}
+
+/// All that can be listed.
+pub const KINDS: &[Kind] = &[
+    Kind::Functions,
+    Kind::Endpoints,
+    Kind::Operations,
+    Kind::Triggers,
+    Kind::Identities,
+    Kind::Users,
+    Kind::Groups,
+    Kind::Grants,
+    Kind::PermissionSets,
+    Kind::Keys,
+    Kind::Verifiers,
+    Kind::Tokens,
+    Kind::Resources,
+    Kind::Scopes,
+    Kind::Enrolments,
+];
+
+impl Kind {
+    /// As it is asked for.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Functions => "functions",
+            Self::Endpoints => "endpoints",
+            Self::Operations => "operations",
+            Self::Triggers => "triggers",
+            Self::Identities => "identities",
+            Self::Users => "users",
+            Self::Groups => "groups",
+            Self::Grants => "grants",
+            Self::PermissionSets => "permission-sets",
+            Self::Keys => "keys",
+            Self::Verifiers => "verifiers",
+            Self::Tokens => "tokens",
+            Self::Resources => "resources",
+            Self::Scopes => "scopes",
+            Self::Enrolments => "enrolments",
+        }
+    }
+
+    /// What is told of each, in a line.
+    pub fn about(self) -> &'static str {
+        match self {
+            Self::Functions => {
+                "Functions: what they run as, what makes them run, who can, the worst they may do"
+            }
+            Self::Endpoints => "Endpoints: how callers are checked, and who gets through in effect",
+            Self::Operations => {
+                "Operations of API contracts: what each declares, and how what is deployed stands to it"
+            }
+            Self::Triggers => "Triggers: what makes which function run",
+            Self::Identities => "Identities: who runs as them, and the worst they may do",
+            Self::Users => "People, and what they hold",
+            Self::Groups => "Groups: who is in them, and what they hold",
+            Self::Grants => "Grants: who holds what, where, until when",
+            Self::PermissionSets => "Permission sets: what they include, and who holds them",
+            Self::Keys => "Keys: what they open, who holds them, their age and use",
+            Self::Verifiers => "Token verifiers: what they accept, and what they guard",
+            Self::Tokens => "Tokens known by their claims: which verifiers they pass",
+            Self::Resources => "Resources: how sensitive they are, and whose",
+            Self::Scopes => "Organizations, folders, accounts and apps",
+            Self::Enrolments => "Records in other systems, and which identity has the client id",
+        }
+    }
+
+    /// Its columns.
+    pub fn columns(self) -> &'static [Column] {
+        match self {
+            Self::Functions => ways_in::FUNCTIONS,
+            Self::Endpoints => ways_in::ENDPOINTS,
+            Self::Operations => ways_in::OPERATIONS,
+            Self::Triggers => ways_in::TRIGGERS,
+            Self::Identities => holders::IDENTITIES,
+            Self::Users => holders::USERS,
+            Self::Groups => holders::GROUPS,
+            Self::Grants => holders::GRANTS,
+            Self::PermissionSets => holders::PERMISSION_SETS,
+            Self::Keys => proofs::KEYS,
+            Self::Verifiers => proofs::VERIFIERS,
+            Self::Tokens => proofs::TOKENS,
+            Self::Resources => places::RESOURCES,
+            Self::Scopes => places::SCOPES,
+            Self::Enrolments => places::ENROLMENTS,
+        }
+    }
+
+    /// Its rows, of an estate.
+    pub fn list(self, audit: &Audit<'_>) -> List {
+        let mut list = List::new(self.word(), self.columns());
+        match self {
+            Self::Functions => ways_in::functions(audit, &mut list),
+            Self::Endpoints => ways_in::endpoints(audit, &mut list),
+            Self::Operations => ways_in::operations(audit, &mut list),
+            Self::Triggers => ways_in::triggers(audit, &mut list),
+            Self::Identities => holders::identities(audit, &mut list),
+            Self::Users => holders::users(audit, &mut list),
+            Self::Groups => holders::groups(audit, &mut list),
+            Self::Grants => holders::grants(audit, &mut list),
+            Self::PermissionSets => holders::permission_sets(audit, &mut list),
+            Self::Keys => proofs::keys(audit, &mut list),
+            Self::Verifiers => proofs::verifiers(audit, &mut list),
+            Self::Tokens => proofs::tokens(audit, &mut list),
+            Self::Resources => places::resources(audit, &mut list),
+            Self::Scopes => places::scopes(audit, &mut list),
+            Self::Enrolments => places::enrolments(audit, &mut list),
+        }
+        list
+    }
+}
+
+pub(super) const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
+    Column { name, rank, holds }
+}
+
+/// The words of a closed set.
+pub(super) const fn words<T: Copy, const N: usize>(all: &'static [(&'static str, T)]) -> [&'static str; N] {
+    let mut words = [""; N];
+    let mut at = 0;
+    while at < N {
+        words[at] = all[at].0;
+        at += 1;
+    }
+    words
+}
+
+/// The words of a closed set, as what a column holds.
+macro_rules! words_of {
+    ($set:ty) => {
+        Holds::Words({
+            const ALL: &[(&str, $set)] = <$set as pasaporte_core::estate::Vocabulary>::ALL;
+            const WORDS: [&str; ALL.len()] = $crate::list::kinds::words(ALL);
+            &WORDS
+        })
+    };
+}
+pub(super) use words_of;
+
+pub(super) const YES: Holds = Holds::Words(&["yes", "no"]);
+pub(super) const ENVIRONMENTS: Holds = words_of!(Environment);
+pub(super) const STATES: Holds = words_of!(State);
+pub(super) const SCOPES: Holds = words_of!(ScopeKind);
+
+/// The circles of callers, and nobody.
+pub(super) const CIRCLES: Holds = Holds::Words({
+    const ALL: &[(&str, Exposure)] = <Exposure as pasaporte_core::estate::Vocabulary>::ALL;
+    const COUNT: usize = ALL.len();
+    const WORDS: [&str; COUNT + 1] = {
+        let known: [&str; COUNT] = words(ALL);
+        let mut all = ["nobody"; COUNT + 1];
+        let mut at = 0;
+        while at < COUNT {
+            all[at] = known[at];
+            at += 1;
+        }
+        all
+    };
+    &WORDS
+});
+
+/// The worst that can be done, as sure as that is.
+pub(super) fn impact(harm: Harm) -> Cell {
+    let perhaps = harm.impact != harm.surely_at_least;
+    Cell::Text(Said { perhaps, ..Said::plain(harm.impact.to_string()) })
+}
+
+/// The platform and account that a thing is of.
+pub(super) fn place(audit: &Audit<'_>, thing: Thing) -> [Cell; 2] {
+    let estate = audit.estate();
+    let account = match estate.account_of(thing) {
+        AccountOf::Known(account) => Cell::text(estate.id(account)),
+        AccountOf::Unnamed | AccountOf::Unknown => Cell::Nothing,
+    };
+    let platform = estate.platform(estate.scope_of(thing));
+    [Cell::maybe(platform.map(|name| estate.text(name))), account]
+}
+
+pub(super) fn date(time: jiff::Timestamp) -> String {
+    time.strftime("%Y-%m-%d").to_string()
+}
+
+/// A name, if there is one.
+pub(super) fn named(audit: &Audit<'_>, name: Option<Name>) -> Cell {
+    Cell::maybe(name.map(|name| audit.estate().text(name)))
+}
+
+/// A file and a line of it.
+pub(super) fn read_from(audit: &Audit<'_>, origin: Origin) -> Cell {
+    Cell::text(format!("{}:{}", audit.estate().path(origin.file), origin.line))
+}
