@@ -25,6 +25,6 @@ pub use collect::Collecting;
 pub use http::Reaching;
 pub use knock::{Door, Knocked, knock};
 pub use shipped::names as shipped_adapters;
-pub use source::{Secret, Source, owned_alone};
+pub use source::{Secret, Source};
 pub use told::{Place, Progress, Told};
 pub use tried::Tried;

@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 
 use jaq_json::Val;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::owned_alone;
 use serde::Deserialize;
 
 use crate::adapter::one;
@@ -222,24 +223,6 @@ impl Credential {
         }
         Ok(Secret(text.to_owned()))
     }
-}
-
-/// That nobody but its owner may read a file; else what is wrong, and what to do.
-#[cfg(unix)]
-pub fn owned_alone(path: &Path) -> Result<(), (String, String)> {
-    use std::os::unix::fs::PermissionsExt;
-    match fs::metadata(path) {
-        Ok(metadata) if metadata.permissions().mode() & 0o077 != 0 => Err((
-            "can be read by others than its owner".to_owned(),
-            "take their permission away: chmod 600".to_owned(),
-        )),
-        _ => Ok(()),
-    }
-}
-
-#[cfg(not(unix))]
-pub fn owned_alone(_: &Path) -> Result<(), (String, String)> {
-    Ok(())
 }
 
 /// Whether what is sent to an address stays secret on the way: by TLS, or because it does not leave the machine.

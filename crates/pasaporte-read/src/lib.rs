@@ -11,6 +11,7 @@ pub mod estate;
 mod key_set;
 mod read;
 mod redact;
+mod secret_file;
 pub mod text;
 pub mod token;
 
@@ -20,3 +21,4 @@ pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
 }
 
 pub use redact::is_unprintable;
+pub use secret_file::owned_alone;

@@ -49,6 +49,9 @@ pub enum Source {
     Standard,
 }
 
+/// How far into a file it is looked whether it claims to be an estate.
+const NEAR: u64 = 16 << 10;
+
 impl Source {
     /// The name that reports show.
     pub fn name(&self) -> &str {
@@ -59,12 +62,27 @@ impl Source {
     }
 
     /// How many bytes there are to read, where that is known before.
-    pub(crate) fn size(&self) -> Option<u64> {
+    pub fn size(&self) -> Option<u64> {
         match self {
             Self::File { path, .. } => fs::metadata(path).ok().map(|file| file.len()),
             Self::Text { text, .. } => Some(text.len() as u64),
             Self::Standard => None,
         }
+    }
+
+    /// Whether a file says, near its beginning, that it is an estate.
+    pub fn claims_an_estate(&self) -> bool {
+        let Self::File { path, form, .. } = self else { return true };
+        let mut beginning = Vec::new();
+        let read = File::open(path).and_then(|file| file.take(NEAR).read_to_end(&mut beginning));
+        let text = String::from_utf8_lossy(&beginning);
+        read.is_ok()
+            && match form {
+                Form::Yaml => {
+                    text.lines().any(|line| line.starts_with("estate:")) || text.contains("\"estate\"")
+                }
+                Form::Json | Form::Ndjson => text.contains("\"estate\""),
+            }
     }
 
     /// The files that some paths stand for: themselves, or all estate files in a folder and those

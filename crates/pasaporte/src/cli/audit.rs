@@ -1,16 +1,21 @@
 //! `pasaporte audit`: judge an estate.
 
 use std::collections::BTreeSet;
+use std::mem::ManuallyDrop;
 
 use clap::{Args, ValueEnum};
+use clap_complete::ArgValueCompleter;
 use pasaporte_audit::{Catalogue, Severity};
 use pasaporte_core::pattern::Pattern;
 
-use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop};
-use crate::audited::Audited;
+use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions};
+use crate::session::Audited;
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte audit estate\n  pasaporte audit estate --only 'key/*' --all\n  pasaporte audit estate --fail-on high --strict --format json > audit.json"
+)]
 pub(crate) struct Audit {
     #[command(flatten)]
     input: Input,
@@ -27,10 +32,10 @@ pub(crate) struct Audit {
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct Judging {
     /// Run only the rules that match: an id, or a pattern such as 'key/*' (repeat, or divide by commas)
-    #[arg(long, value_name = "RULES", value_delimiter = ',')]
+    #[arg(long, value_name = "RULES", value_delimiter = ',', add = ArgValueCompleter::new(completions::rules))]
     only: Vec<String>,
     /// Leave out the rules that match
-    #[arg(long, value_name = "RULES", value_delimiter = ',')]
+    #[arg(long, value_name = "RULES", value_delimiter = ',', add = ArgValueCompleter::new(completions::rules))]
     skip: Vec<String>,
     /// Exit with 1 if there is a finding of this severity or worse
     #[arg(long, value_name = "LEVEL", value_enum)]
@@ -75,14 +80,15 @@ impl From<Level> for Severity {
 impl Audit {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let chosen = self.judging.chosen()?;
-        let estate = self.input.load()?;
-        // Kept until the end, like the estate.
-        let audited: &'static Audited<'_> = Box::leak(Box::new(Audited::new(estate, chosen)));
-        match self.format {
-            Format::Text => sheet.text(&view::audit(sheet.page, audited, self.showing.in_full()))?,
-            Format::Json => audited.write_json(sheet.out)?,
-        }
-        Ok(self.judging.exit_code(audited))
+        self.input.ask(sheet, |session, sheet| {
+            // Like the estate, it is not taken apart when all is said.
+            let audited = ManuallyDrop::new(sheet.while_waiting("judging", || session.audit(chosen)));
+            match self.format {
+                Format::Text => sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?,
+                Format::Json => audited.write_json(sheet.out)?,
+            }
+            Ok(self.judging.exit_code(&audited))
+        })
     }
 }
 

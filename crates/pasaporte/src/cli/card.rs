@@ -1,15 +1,17 @@
 //! `pasaporte card`: one function's passport on one screen.
 
-use clap::Args;
-use pasaporte_report::Card as Answer;
-
-use super::{Done, Format, Input, Sheet, lookup};
-use crate::audited::Audited;
+use super::{Done, Format, Input, Sheet, completions, lookup};
 use crate::view;
+use clap::Args;
+use clap_complete::ArgValueCompleter;
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte card sell-ticket estate\n  pasaporte card sell-ticket estate --format json"
+)]
 pub(crate) struct Card {
     /// The function; its id may be shortened where nothing else is meant
+    #[arg(add = ArgValueCompleter::new(completions::functions))]
     function: String,
     #[command(flatten)]
     input: Input,
@@ -20,14 +22,14 @@ pub(crate) struct Card {
 
 impl Card {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        let estate = self.input.load()?;
-        let function = lookup::function(estate, &self.function)?;
-        let audited = Audited::for_card(estate, function);
-        let card = Answer::new(&audited.audit, &audited.findings, function);
-        match self.format {
-            Format::Text => sheet.text(&view::card(sheet.page, &card))?,
-            Format::Json => sheet.json(&card)?,
-        }
-        Ok(0)
+        self.input.ask(sheet, |session, sheet| {
+            let function = lookup::function(session.estate(), &self.function)?;
+            let card = session.card(function);
+            match self.format {
+                Format::Text => sheet.text(&view::card(sheet.page, &card))?,
+                Format::Json => sheet.json(&card)?,
+            }
+            Ok(0)
+        })
     }
 }

@@ -2,145 +2,56 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
 
 use clap::Args;
-use pasaporte_core::estate::{EndpointId, Estate};
-use pasaporte_gather::{Reaching, Secret};
-use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::load;
-use pasaporte_read::text::Source;
-use pasaporte_stand_in::{CLIENT, Options, names, start};
+use pasaporte_core::estate::Estate;
 
 use super::audit::{Judging, Showing};
 use super::sample::{self, FILES};
-use super::{Done, Sheet, Stop, gather, knock, stand_in, unwritable};
-use crate::audited::Audited;
+use super::{Done, Sheet, Stop, unwritable};
+use crate::session::Session;
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  pasaporte demo\n  pasaporte demo ferries")]
 pub(crate) struct Demo {
     /// Write the sample estate into this folder; nothing is written if left out
-    folder: Option<PathBuf>,
+    pub(super) folder: Option<PathBuf>,
     /// Gather the estate from the six platforms, served on this machine for as long as it takes, instead of
     /// reading the one that the program carries
+    #[cfg(all(feature = "network", feature = "stand-ins"))]
     #[arg(long)]
     live: bool,
     #[command(flatten)]
     showing: Showing,
 }
 
-/// What no platform knows: the company's tree, its people, what actions do, what contracts promise and what
-/// definition files declare. What came back from endpoints is found out anew.
-fn own() -> Vec<(&'static str, &'static str)> {
-    let gathered = |name: &str| names().any(|platform| name == format!("{platform}.yaml"));
-    FILES.iter().copied().filter(|(name, _)| !gathered(name) && *name != KNOCKS).collect()
-}
-
-/// What came back from the endpoints of the sample estate.
-const KNOCKS: &str = "knocks.ndjson";
-
 impl Demo {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        #[cfg(all(feature = "network", feature = "stand-ins"))]
         if self.live {
             return self.live(sheet);
         }
         if let Some(folder) = &self.folder {
             write(folder, FILES)?;
         }
-        let sources = sample::carried(self.folder.as_deref().unwrap_or(Path::new("demo")));
-        let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
-        self.show(sheet, &estate)
+        let estate = sample::estate(self.folder.as_deref().unwrap_or(Path::new("demo")))?;
+        self.show(sheet, estate)
     }
 
-    fn show(&self, sheet: &mut Sheet<'_>, estate: &Estate) -> Done {
-        let audited = Audited::new(estate, Judging::default().chosen()?);
+    pub(super) fn show(&self, sheet: &mut Sheet<'_>, estate: Estate) -> Done {
+        let session = Session::new(estate);
+        let audited = session.audit(Judging::default().chosen()?);
         sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?;
-        sheet.text(&view::next_steps(sheet.page, self.folder.as_deref()))?;
+        if !sheet.quiet {
+            sheet.text(&view::next_steps(sheet.page, self.folder.as_deref()))?;
+        }
         Ok(0)
-    }
-
-    /// The same from the platforms themselves.
-    fn live(&self, sheet: &mut Sheet<'_>) -> Done {
-        let secret = stand_in::secret();
-        let options = Options {
-            secret: secret.clone(),
-            doors: stand_in::doors(sample::estate()?),
-            ..Options::default()
-        };
-        let running = start(options).map_err(|error| Stop::Misused {
-            message: format!("the platforms cannot be served: {error}"),
-            help: "leave out --live to read the estate that the program carries".to_owned(),
-        })?;
-        let scratch;
-        let folder = if let Some(folder) = &self.folder {
-            folder
-        } else {
-            scratch = Scratch::new()?;
-            &scratch.0
-        };
-        write(folder, &own())?;
-        let source = |name| {
-            let url = format!("http://{}/{name}", running.address());
-            pasaporte_gather::Source::at(name, name, &url, CLIENT, Some(Secret::new(secret.clone())))
-        };
-        let sources: Vec<_> = names().map(source).collect();
-        let told = gather::collect(&sources, folder, Reaching::default(), true)?;
-        let shown = self.folder.as_deref().unwrap_or(Path::new("demo"));
-        sheet.text(&view::gathered(sheet.page, &told, shown))?;
-        sheet.text("\n")?;
-        let estate = read(folder, shown)?;
-        try_doors(sheet, &estate, folder, &format!("http://{}/", running.address()))?;
-        self.show(sheet, &read(folder, shown)?)
-    }
-}
-
-/// Tries the endpoints that the platforms serve at an address of this machine, and no other that the folder may name.
-fn try_doors(sheet: &mut Sheet<'_>, estate: &Estate, folder: &Path, served: &str) -> Result<(), Stop> {
-    let mut all: Vec<EndpointId> = estate.all::<EndpointId>().map(|(id, _)| id).collect();
-    all.sort_by_key(|id| estate.id(*id));
-    let (mut doors, _) = knock::doors(estate, &all, false);
-    doors.retain(|door| door.url.starts_with(served));
-    let tried = knock::tried(&doors, &Reaching::default(), Duration::ZERO)?;
-    gather::write(&folder.join(KNOCKS), &knock::evidence(&tried))?;
-    let told = view::knock_summary(sheet.page, &knock::held(estate, &tried, Vec::new()));
-    sheet.text(&format!("{told}\n"))
-}
-
-/// The estate in a folder, under the name that is shown of it.
-fn read(folder: &Path, shown: &Path) -> Result<Estate, Stop> {
-    let mut diagnostics = Diagnostics::default();
-    let sources =
-        Source::find(&[folder.to_owned()], &mut diagnostics).into_iter().map(|source| match source {
-            Source::File { path, form, .. } => {
-                let inside = path.strip_prefix(folder).unwrap_or(&path);
-                Source::File { name: view::safe(&shown.join(inside).to_string_lossy()), path, form }
-            }
-            other => other,
-        });
-    load(&sources.collect::<Vec<_>>(), None, diagnostics).map_err(Stop::Wrong)
-}
-
-/// A folder that goes when it is no longer needed.
-struct Scratch(PathBuf);
-
-impl Scratch {
-    fn new() -> Result<Self, Stop> {
-        let path = std::env::temp_dir().join(format!("pasaporte-{}", stand_in::secret()));
-        fs::create_dir(&path).map_err(|error| unwritable(&path, &error))?;
-        Ok(Self(path))
-    }
-}
-
-impl Drop for Scratch {
-    fn drop(&mut self) {
-        // What cannot be taken away is left in the folder for such things.
-        let _ = fs::remove_dir_all(&self.0);
     }
 }
 
 /// Writes files of the sample estate, but never over a file that is there already.
-fn write(folder: &Path, files: &[(&str, &str)]) -> Result<(), Stop> {
+pub(super) fn write(folder: &Path, files: &[(&str, &str)]) -> Result<(), Stop> {
     for (name, text) in files {
         let path = folder.join(name);
         if let Ok(there) = fs::read(&path)

@@ -1,15 +1,19 @@
 //! `pasaporte entry`: who may make a function run, in effect.
 
 use clap::Args;
-use pasaporte_core::effect::Effects;
+use clap_complete::ArgValueCompleter;
 use pasaporte_report::Entered;
 
-use super::{Done, Format, Input, Sheet, lookup};
+use super::{Done, Format, Input, Sheet, completions, lookup};
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte entry scan-passport estate\n  pasaporte entry scan-passport estate --format json"
+)]
 pub(crate) struct Entry {
     /// The function; its id may be shortened where nothing else is meant
+    #[arg(add = ArgValueCompleter::new(completions::functions))]
     function: String,
     #[command(flatten)]
     input: Input,
@@ -20,13 +24,14 @@ pub(crate) struct Entry {
 
 impl Entry {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        let estate = self.input.load()?;
-        let function = lookup::function(estate, &self.function)?;
-        let entered = Entered::new(&Effects::new(estate), function);
-        match self.format {
-            Format::Text => sheet.text(&view::entered(sheet.page, &entered))?,
-            Format::Json => sheet.json(&entered)?,
-        }
-        Ok(0)
+        self.input.ask(sheet, |session, sheet| {
+            let function = lookup::function(session.estate(), &self.function)?;
+            let entered = Entered::new(&session.effects(), function);
+            match self.format {
+                Format::Text => sheet.text(&view::entered(sheet.page, &entered))?,
+                Format::Json => sheet.json(&entered)?,
+            }
+            Ok(0)
+        })
     }
 }

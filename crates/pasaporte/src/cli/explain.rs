@@ -3,22 +3,30 @@
 use std::collections::BTreeMap;
 
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use pasaporte_core::access::{Context, Known, Question};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Attribute, Estate, Principal, Thing};
 use pasaporte_read::estate::parse_moment;
 use pasaporte_report::Explained;
 
-use super::{Done, Format, Input, Sheet, Stop, lookup};
+use super::{Done, Format, Input, Sheet, Stop, completions, lookup};
+use crate::session::Session;
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte explain sell-ticket table/read table:bookings estate\n  pasaporte explain service:object-store function/invoke scan-passport estate --given source_resource=bucket:passport-scans"
+)]
 pub(crate) struct Explain {
     /// Who: identity:ID, function:ID (for what it runs as), user:ID, group:ID, service:NAME, anyone, signed-in
+    #[arg(add = ArgValueCompleter::new(completions::principals))]
     principal: String,
     /// Does what: table/read, function/invoke, identity/assume …
+    #[arg(add = ArgValueCompleter::new(completions::actions))]
     action: String,
     /// To what: table:bookings, function:ID …; ids may be shortened where nothing else is meant
+    #[arg(add = ArgValueCompleter::new(completions::resources))]
     resource: String,
     #[command(flatten)]
     input: Input,
@@ -33,11 +41,15 @@ pub(crate) struct Explain {
 impl Explain {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         check_action(&self.action)?;
-        let estate = self.input.load()?;
+        self.input.ask(sheet, |session, sheet| self.explain(session, sheet))
+    }
+
+    fn explain(&self, session: &Session, sheet: &mut Sheet<'_>) -> Done {
+        let estate = session.estate();
         let (principal, function) = lookup::principal(estate, &self.principal)?;
         let on = lookup::thing(estate, &self.resource, &self.action)?;
         let (context, given) = self.context(estate)?;
-        let effects = Effects::new(estate);
+        let effects = session.effects();
         lookup::action(&effects, &self.action)?;
         self.contradicts(&effects, principal, on, &context)?;
         let action = effects.action(&self.action);

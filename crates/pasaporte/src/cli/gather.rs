@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use clap::Args;
-use indicatif::{MultiProgress, ProgressBar, ProgressStyle};
+use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jiff::Timestamp;
 use pasaporte_gather::{Check, Collecting, Progress, Reaching, Source, Told, check};
 use pasaporte_report::{AskOut, AskedOut, Checked, Gathered, SourceOut};
@@ -14,6 +14,9 @@ use super::{BLIND, Done, Format, Sheet, Stop, unwritable};
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte gather --sources gather.toml --out estate\n  pasaporte gather --check ./my-adapter saved-answers"
+)]
 pub(crate) struct Gather {
     /// The file with the `[[source]]` list: what to collect from
     #[arg(long, value_name = "FILE", required_unless_present = "check", conflicts_with = "check")]
@@ -94,7 +97,7 @@ impl Gather {
             patience: Duration::from_secs(self.timeout),
             authorities: authorities(self.ca.as_deref())?,
         };
-        let gathered = collect(&sources, out, reaching, self.fresh)?;
+        let gathered = collect(&sources, out, reaching, self.fresh, sheet.quiet)?;
         if let AsOf::At(time) = self.as_of {
             write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
         }
@@ -125,9 +128,13 @@ pub(super) fn collect(
     out: &Path,
     reaching: Reaching,
     fresh: bool,
+    quiet: bool,
 ) -> Result<Gathered, Stop> {
-    // Hidden where standard error is no terminal.
+    // Hidden where standard error is no terminal, too.
     let all = MultiProgress::new();
+    if quiet {
+        all.set_draw_target(ProgressDrawTarget::hidden());
+    }
     let style = ProgressStyle::with_template("{prefix:>14} {bar:24} {pos}/{len} lists {msg}")
         .unwrap_or_else(|_| ProgressStyle::default_bar());
     let bar = |source: &Source| {

@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use indicatif::{ProgressBar, ProgressStyle};
 use pasaporte_core::estate::{EndpointId, Estate, Thing};
 use pasaporte_core::pattern::Pattern;
@@ -13,16 +14,19 @@ use pasaporte_read::text::Form;
 use pasaporte_report::{DoorOut, KnockPlan, Knocks, LeftOut};
 
 use super::gather::{authorities, write};
-use super::{Done, Format, Input, Sheet, Stop, lookup};
+use super::{Done, Format, Input, Sheet, Stop, completions, lookup};
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte knock --at 'gate-*' estate\n  pasaporte knock --at 'gate-*' estate --yes --out estate/knocks.ndjson"
+)]
 pub(crate) struct Knock {
     #[command(flatten)]
     input: Input,
     /// The endpoints to try: an id, or a pattern such as 'gate-*' (repeat, or divide by commas). Without --yes it is only
     /// said what would be tried
-    #[arg(long, value_name = "ENDPOINTS", value_delimiter = ',')]
+    #[arg(long, value_name = "ENDPOINTS", value_delimiter = ',', add = ArgValueCompleter::new(completions::endpoints))]
     at: Vec<String>,
     /// A file with the endpoints to try, an id a line; they are tried at once
     #[arg(long, value_name = "FILE", conflicts_with = "at")]
@@ -59,7 +63,10 @@ impl Knock {
                 help: "name a file that ends in .ndjson".to_owned(),
             });
         }
-        let estate = self.input.load()?;
+        self.input.ask(sheet, |session, sheet| self.knock(session.estate(), sheet))
+    }
+
+    fn knock(&self, estate: &Estate, sheet: &mut Sheet<'_>) -> Done {
         let chosen = self.chosen(estate)?;
         let (doors, left_out) = doors(estate, &chosen, self.declared_method);
         if !self.yes && self.list.is_none() {
@@ -76,7 +83,7 @@ impl Knock {
             patience: Duration::from_secs(self.timeout),
             authorities: authorities(self.ca.as_deref())?,
         };
-        let tried = tried(&doors, &reaching, Duration::from_secs(1) / self.pace)?;
+        let tried = tried(&doors, &reaching, Duration::from_secs(1) / self.pace, sheet.quiet)?;
         if let Some(out) = &self.out {
             write(out, &evidence(&tried))?;
         }
@@ -178,10 +185,16 @@ pub(super) fn doors(
 }
 
 /// Tries doors, with a bar on a terminal.
-pub(super) fn tried(doors: &[Door], reaching: &Reaching, apart: Duration) -> Result<Vec<Knocked>, Stop> {
+pub(super) fn tried(
+    doors: &[Door],
+    reaching: &Reaching,
+    apart: Duration,
+    quiet: bool,
+) -> Result<Vec<Knocked>, Stop> {
     let style = ProgressStyle::with_template("{bar:24} {pos}/{len} doors {msg}")
         .unwrap_or_else(|_| ProgressStyle::default_bar());
-    let bar = ProgressBar::new(doors.len() as u64).with_style(style);
+    let bar =
+        if quiet { ProgressBar::hidden() } else { ProgressBar::new(doors.len() as u64).with_style(style) };
     let tried = knock(doors, reaching, apart, |knocked| {
         bar.inc(1);
         bar.set_message(view::safe(&knocked.endpoint));

@@ -2,16 +2,19 @@
 
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, ValueEnum};
-use pasaporte_audit::{Audit, Settings};
 use pasaporte_core::estate::Estate;
 use pasaporte_core::pattern::Pattern;
 use pasaporte_read::estate::parse_moment;
 use pasaporte_report::list::{Cell, Holds, KINDS, Kind};
 
 use super::{Done, Input, Sheet, Stop};
+use crate::session::Session;
 use crate::view::{self, Columns};
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte list functions estate --where exposed_to=anyone --sort owner\n  pasaporte list keys estate --where 'age_days>180' --columns key,opens,held_by\n  pasaporte list endpoints estate --format csv > endpoints.csv"
+)]
 pub(crate) struct List {
     /// What to list
     #[arg(value_parser = kinds())]
@@ -51,9 +54,12 @@ fn kinds() -> impl TypedValueParser<Value = Kind> {
 
 impl List {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        let estate = self.input.load()?;
-        let audit = Audit::new(estate, Settings::default());
-        let mut list = self.what.list(&audit);
+        self.input.ask(sheet, |session, sheet| self.list(session, sheet))
+    }
+
+    fn list(&self, session: &Session, sheet: &mut Sheet<'_>) -> Done {
+        let estate = session.estate();
+        let mut list = session.list(self.what);
         let wheres: Result<Vec<Where>, Stop> =
             self.wheres.iter().map(|text| Where::parse(text, &list, estate)).collect();
         for wanted in wheres? {

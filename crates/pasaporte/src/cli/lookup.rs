@@ -34,6 +34,7 @@ pub(super) fn function(estate: &Estate, text: &str) -> Result<FunctionId, Stop> 
 }
 
 /// An endpoint.
+#[cfg(feature = "network")]
 pub(super) fn endpoint(estate: &Estate, text: &str) -> Result<EndpointId, Stop> {
     let wanted = Wanted {
         what: "endpoint",

@@ -2,21 +2,29 @@
 
 mod audit;
 mod card;
+mod completions;
 mod demo;
 mod entry;
 mod explain;
+#[cfg(feature = "network")]
 mod gather;
+#[cfg(feature = "network")]
 mod knock;
 mod list;
+#[cfg(all(feature = "network", feature = "stand-ins"))]
+mod live;
 mod lookup;
 mod reach;
 mod rules;
 mod sample;
 mod schema;
+#[cfg(feature = "stand-ins")]
 mod stand_in;
 mod token;
 
-use std::io::{BufWriter, Write};
+use std::borrow::Cow;
+use std::io::{BufWriter, IsTerminal, Write};
+use std::mem::ManuallyDrop;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -29,6 +37,8 @@ use pasaporte_read::estate::{load, parse_moment};
 use pasaporte_read::text::Source;
 use pasaporte_report::audit::write_json;
 
+use crate::session::Session;
+use crate::terminal;
 use crate::view::{self, Page};
 
 /// Reads what event-driven functions may do and who may make them run, and says what is too wide,
@@ -61,6 +71,12 @@ struct Look {
     /// Columns of text output [default: the terminal's, else 80]
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(40..=400), help_heading = "Look")]
     width: Option<u16>,
+    /// Print the answer and nothing around it: no progress, no hints
+    #[arg(long, short, global = true, help_heading = "Look")]
+    quiet: bool,
+    /// Show text longer than the terminal at once, instead of in `PAGER`
+    #[arg(long, global = true, help_heading = "Look")]
+    no_pager: bool,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -73,6 +89,7 @@ enum Color {
 #[derive(Debug, Subcommand)]
 enum Command {
     /// Collect an estate from platforms, through adapters
+    #[cfg(feature = "network")]
     Gather(gather::Gather),
     /// Judge an estate: findings, worst first, with evidence and fix
     Audit(audit::Audit),
@@ -87,6 +104,7 @@ enum Command {
     /// Say whether a principal may do an action on a resource, and by which statements
     Explain(explain::Explain),
     /// Try endpoints from outside, with no credential, and hold what comes back against the estate
+    #[cfg(feature = "network")]
     Knock(knock::Knock),
     /// Register a token by what it claims and a keyed fingerprint; the token itself is kept nowhere
     Token(token::Token),
@@ -95,9 +113,14 @@ enum Command {
     /// Print a JSON Schema
     Schema(schema::Schema),
     /// Serve six made-up platforms on this machine, to try gathering on
+    #[cfg(feature = "stand-ins")]
     StandIn(stand_in::StandIn),
     /// Audit the sample estate of Marivela Ferries
     Demo(demo::Demo),
+    /// Print what a shell needs to complete commands, options and ids
+    Completions(completions::Completions),
+    /// Write manual pages
+    Man(completions::Man),
 }
 
 /// How an answer is written.
@@ -112,8 +135,9 @@ enum Format {
 /// The estate to look at.
 #[derive(Debug, Args)]
 struct Input {
-    /// Estate files, folders of them, or `-` for standard input
-    #[arg(required = true, value_name = "PATH")]
+    /// Estate files, folders of them, or `-` for standard input [default: `PASAPORTE_ESTATE`, else this folder if it holds
+    /// an estate]
+    #[arg(value_name = "PATH", value_hint = clap::ValueHint::AnyPath)]
     paths: Vec<PathBuf>,
     /// Judge ages and expiries by this time instead of the estate's own: a time, a date or `now`
     #[arg(long, value_name = "TIME", value_parser = moment)]
@@ -125,16 +149,51 @@ pub(crate) struct Sheet<'o> {
     pub(crate) page: Page,
     /// Whether text has colours.
     coloured: bool,
+    /// Whether places in files are links.
+    linked: bool,
+    /// Whether nothing is told but the answer.
+    pub(crate) quiet: bool,
+    /// Text that waits for its end, where it may be shown in a pager.
+    held: Option<String>,
     pub(crate) out: &'o mut dyn Write,
 }
 
 impl Sheet<'_> {
     /// Writes a text that is ready.
     fn text(&mut self, text: &str) -> Result<(), Stop> {
-        if self.coloured {
-            return Ok(self.out.write_all(text.as_bytes())?);
+        let text = match (self.coloured, self.linked) {
+            (true, true) => Cow::Owned(terminal::linked(text)),
+            (true, false) => Cow::Borrowed(text),
+            (false, _) => Cow::Owned(anstream::adapter::strip_str(text).to_string()),
+        };
+        match &mut self.held {
+            Some(held) => held.push_str(&text),
+            None => self.out.write_all(text.as_bytes())?,
         }
-        Ok(write!(self.out, "{}", anstream::adapter::strip_str(text))?)
+        Ok(())
+    }
+
+    /// Writes what was held back, at once.
+    fn flush(&mut self) -> Result<(), Stop> {
+        if let Some(held) = self.held.take() {
+            self.out.write_all(held.as_bytes())?;
+        }
+        Ok(self.out.flush()?)
+    }
+
+    /// The end of the text: in a pager if it is longer than the terminal.
+    fn end(&mut self) -> Result<(), Stop> {
+        if let Some(held) = self.held.take_if(|held| terminal::is_longer_than_the_terminal(held))
+            && !terminal::pager().is_some_and(|pager| terminal::page(&pager, &held))
+        {
+            self.out.write_all(held.as_bytes())?;
+        }
+        self.flush()
+    }
+
+    /// Does some work, and says that it goes on where it takes long.
+    fn while_waiting<T>(&self, what: &'static str, work: impl FnOnce() -> T) -> T {
+        terminal::while_waiting(self.quiet, what, work)
     }
 
     /// Writes a value as JSON.
@@ -148,6 +207,7 @@ enum Stop {
     /// The input is wrong, in these ways.
     Wrong(Diagnostics),
     /// Collecting failed, in these ways.
+    #[cfg(feature = "network")]
     Ungathered(Diagnostics),
     /// The call is wrong.
     Misused {
@@ -178,6 +238,7 @@ const BLIND: u8 = 3;
 
 /// Runs the program.
 pub(crate) fn run() -> ExitCode {
+    completions::answer();
     let cli = Cli::parse();
     let choice = match cli.look.color {
         Color::Auto => None,
@@ -190,13 +251,27 @@ pub(crate) fn run() -> ExitCode {
     let coloured = AutoStream::new(stdout.lock(), colours).current_choice() == ColorChoice::AlwaysAnsi;
     let mut out = BufWriter::with_capacity(1 << 16, stdout.lock());
     let page = Page::new(cli.look.width.map(usize::from));
-    let done = cli.command.run(&mut Sheet { page, coloured, out: &mut out });
-    let done = done.and_then(|code| out.flush().map(|()| code).map_err(Stop::from));
+    let is_read = std::io::stdout().is_terminal();
+    let mut sheet = Sheet {
+        page,
+        coloured,
+        linked: is_read && terminal::takes_links(),
+        quiet: cli.look.quiet,
+        held: (is_read && !cli.look.no_pager).then(String::new),
+        out: &mut out,
+    };
+    let done = cli.command.run(&mut sheet);
+    let done = match done {
+        Ok(code) => sheet.end().map(|()| code),
+        // What was said before comes before the mistake.
+        Err(stop) => sheet.flush().and(Err(stop)),
+    };
     match done {
         Ok(code) => ExitCode::from(code),
         Err(Stop::Wrong(diagnostics)) => {
             complain(&view::diagnostics(diagnostics, " in the input; nothing was judged"), choice)
         }
+        #[cfg(feature = "network")]
         Err(Stop::Ungathered(diagnostics)) => {
             complain(&view::diagnostics(diagnostics, "; nothing was written for that source"), choice)
         }
@@ -212,6 +287,7 @@ pub(crate) fn run() -> ExitCode {
 impl Command {
     fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         match self {
+            #[cfg(feature = "network")]
             Self::Gather(it) => it.run(sheet),
             Self::Audit(it) => it.run(sheet),
             Self::List(it) => it.run(sheet),
@@ -219,12 +295,16 @@ impl Command {
             Self::Entry(it) => it.run(sheet),
             Self::Reach(it) => it.run(sheet),
             Self::Explain(it) => it.run(sheet),
+            #[cfg(feature = "network")]
             Self::Knock(it) => it.run(sheet),
             Self::Token(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
+            #[cfg(feature = "stand-ins")]
             Self::StandIn(it) => it.run(sheet),
             Self::Demo(it) => it.run(sheet),
+            Self::Completions(it) => it.run(sheet),
+            Self::Man(it) => it.run(sheet),
         }
     }
 }
@@ -238,19 +318,49 @@ fn complain(text: &str, choice: Option<ColorChoice>) -> ExitCode {
     ExitCode::from(WRONG)
 }
 
+/// Where an estate is looked for if none is named.
+const ESTATE: &str = "PASAPORTE_ESTATE";
+
 impl Input {
-    /// Reads the estate, for as long as the program runs: it ends when the question is answered, and taking a
-    /// large estate apart before would only take time.
-    fn load(&self) -> Result<&'static Estate, Stop> {
+    /// Reads the estate and asks about it. It is not taken apart at the end: the program ends when the question is
+    /// answered, and with a large estate that would only take time.
+    fn ask<'o>(
+        &self,
+        sheet: &mut Sheet<'o>,
+        question: impl FnOnce(&Session, &mut Sheet<'o>) -> Done,
+    ) -> Done {
+        let estate = sheet.while_waiting("reading", || self.load())?;
+        question(&ManuallyDrop::new(Session::new(estate)), sheet)
+    }
+
+    fn load(&self) -> Result<Estate, Stop> {
         let mut diagnostics = Diagnostics::default();
+        let paths = if self.paths.is_empty() { Self::default_paths()? } else { self.paths.clone() };
         let (standard, paths): (Vec<PathBuf>, Vec<PathBuf>) =
-            self.paths.iter().cloned().partition(|path| path == Path::new("-"));
+            paths.into_iter().partition(|path| path == Path::new("-"));
         let mut sources = Source::find(&paths, &mut diagnostics);
         if !standard.is_empty() {
             sources.push(Source::Standard);
         }
-        let estate = load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)?;
-        Ok(Box::leak(Box::new(estate)))
+        load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)
+    }
+
+    /// The estate that is meant where none is named.
+    fn default_paths() -> Result<Vec<PathBuf>, Stop> {
+        let paths = std::env::var_os(ESTATE).filter(|paths| !paths.is_empty());
+        if let Some(paths) = paths {
+            return Ok(std::env::split_paths(&paths).collect());
+        }
+        let here = vec![PathBuf::from(".")];
+        if Source::find(&here, &mut Diagnostics::default()).iter().any(Source::claims_an_estate) {
+            return Ok(here);
+        }
+        Err(Stop::Misused {
+            message: "no estate is named, and this folder holds none".to_owned(),
+            help: format!(
+                "name its files or folders, or set {ESTATE}; `pasaporte demo FOLDER` writes one to try"
+            ),
+        })
     }
 }
 

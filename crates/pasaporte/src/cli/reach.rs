@@ -1,15 +1,17 @@
 //! `pasaporte reach`: what a principal may do, in effect, and what it can become.
 
 use clap::Args;
-use pasaporte_core::effect::Effects;
+use clap_complete::ArgValueCompleter;
 use pasaporte_report::Reached;
 
-use super::{Done, Format, Input, Sheet, lookup};
+use super::{Done, Format, Input, Sheet, completions, lookup};
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  pasaporte reach sell-ticket estate\n  pasaporte reach signed-in estate")]
 pub(crate) struct Reach {
     /// Who: identity:ID, function:ID (for what it runs as), user:ID, group:ID, service:NAME, anyone, signed-in
+    #[arg(add = ArgValueCompleter::new(completions::principals))]
     principal: String,
     #[command(flatten)]
     input: Input,
@@ -20,13 +22,14 @@ pub(crate) struct Reach {
 
 impl Reach {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        let estate = self.input.load()?;
-        let (principal, function) = lookup::principal(estate, &self.principal)?;
-        let reached = Reached::new(&Effects::new(estate), principal, function);
-        match self.format {
-            Format::Text => sheet.text(&view::reached(sheet.page, &reached))?,
-            Format::Json => sheet.json(&reached)?,
-        }
-        Ok(0)
+        self.input.ask(sheet, |session, sheet| {
+            let (principal, function) = lookup::principal(session.estate(), &self.principal)?;
+            let reached = Reached::new(&session.effects(), principal, function);
+            match self.format {
+                Format::Text => sheet.text(&view::reached(sheet.page, &reached))?,
+                Format::Json => sheet.json(&reached)?,
+            }
+            Ok(0)
+        })
     }
 }

@@ -1,15 +1,18 @@
 //! `pasaporte rules`: what the audit looks for.
 
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use pasaporte_audit::{Catalogue, Rule};
 
 use super::audit::matching;
-use super::{Done, Format, Sheet};
+use super::{Done, Format, Sheet, completions};
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  pasaporte rules\n  pasaporte rules entry/unpinned-source")]
 pub(crate) struct Rules {
     /// A rule, or a pattern of rules such as 'key/*'; all in short if left out
+    #[arg(add = ArgValueCompleter::new(completions::rules))]
     id: Option<String>,
     /// How to write the answer
     #[arg(long, value_enum, default_value = "text")]

@@ -24,14 +24,13 @@ pub(super) const FILES: &[(&str, &str)] = &[
     ("tramontana.yaml", include_str!("../../../../demo/tramontana.yaml")),
 ];
 
-/// The sample estate that the program carries.
-pub(super) fn estate() -> Result<&'static Estate, Stop> {
-    let estate = load(&carried(Path::new("demo")), None, Diagnostics::default()).map_err(Stop::Wrong)?;
-    Ok(Box::leak(Box::new(estate)))
+/// The sample estate that the program carries, as if it stood in a folder.
+pub(super) fn estate(place: &Path) -> Result<Estate, Stop> {
+    load(&carried(place), None, Diagnostics::default()).map_err(Stop::Wrong)
 }
 
 /// Its files, as if they stood in a folder.
-pub(super) fn carried(place: &Path) -> Vec<Source> {
+fn carried(place: &Path) -> Vec<Source> {
     let source = |(name, text): &(&str, &str)| Source::Text {
         name: view::safe(&place.join(name).to_string_lossy()),
         text: (*text).to_owned(),

@@ -1,15 +1,22 @@
 //! `pasaporte schema`: the JSON Schemas of what is read and written.
 
 use clap::Args;
+use clap_complete::{ArgValueCandidates, CompletionCandidate};
 use pasaporte_report::schema::SCHEMAS;
 
 use super::{Done, Sheet, Stop};
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  pasaporte schema\n  pasaporte schema estate > estate.schema.json")]
 pub(crate) struct Schema {
     /// Of what; the names are listed if left out
+    #[arg(add = ArgValueCandidates::new(names))]
     name: Option<String>,
+}
+
+fn names() -> Vec<CompletionCandidate> {
+    SCHEMAS.iter().map(|schema| CompletionCandidate::new(schema.name)).collect()
 }
 
 impl Schema {

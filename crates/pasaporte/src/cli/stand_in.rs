@@ -14,6 +14,9 @@ use super::{Done, Sheet, Stop, sample};
 use crate::view;
 
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  pasaporte stand-in platforms\n  pasaporte stand-in platforms --errors 10 --throttled 5 --cut 5"
+)]
 pub(crate) struct StandIn {
     /// The folder to write gather.toml and the credential into: what `pasaporte gather --sources` reads
     #[arg(value_name = "FOLDER")]
@@ -84,7 +87,7 @@ impl StandIn {
             secret: secret.clone(),
             faults: self.plan.faults(),
             functions: self.functions,
-            doors: doors(sample::estate()?),
+            doors: doors(&sample::estate(Path::new("demo"))?),
         };
         let running = start(options).map_err(|error| failed(&error))?;
         let address = format!("http://{}", running.address());
@@ -95,7 +98,7 @@ impl StandIn {
              pasaporte gather --sources {folder}/gather.toml --out ESTATE\n\nThey are served until this ends (Ctrl-C).\n",
             names().collect::<Vec<_>>().join(", "),
         ))?;
-        sheet.out.flush()?;
+        sheet.flush()?;
         running.wait();
         Ok(0)
     }

@@ -5,7 +5,7 @@ use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use pasaporte_gather::owned_alone;
+use pasaporte_read::owned_alone;
 use pasaporte_read::token::{Registration, register};
 
 use super::{Done, Sheet, Stop};

@@ -9,7 +9,7 @@ use pasaporte_report::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
 use super::page::{BOLD, DIM, FIX, NAME, Page, paint, style_of, wrap};
-use crate::audited::Audited;
+use crate::session::Audited;
 
 /// Findings of one rule and severity that are told in full before the others are only named.
 const MOST_OF_A_RULE: usize = 3;

@@ -5,7 +5,9 @@ mod card;
 mod diagnostics;
 mod entry;
 mod explain;
+#[cfg(feature = "network")]
 mod gather;
+#[cfg(feature = "network")]
 mod knock;
 mod page;
 mod reach;
@@ -17,8 +19,12 @@ pub(crate) use card::card;
 pub(crate) use diagnostics::{diagnostics, misuse};
 pub(crate) use entry::entered;
 pub(crate) use explain::explained;
+#[cfg(feature = "network")]
 pub(crate) use gather::{checked, gathered};
-pub(crate) use knock::{knock_plan, knock_summary, knocked};
+#[cfg(all(feature = "network", feature = "stand-ins"))]
+pub(crate) use knock::knock_summary;
+#[cfg(feature = "network")]
+pub(crate) use knock::{knock_plan, knocked};
 pub(crate) use page::{Page, safe};
 pub(crate) use reach::reached;
 pub(crate) use rules::{rule_list, rule_pages, schema_list};

@@ -1,0 +1,119 @@
+//! An estate that was loaded, and what is asked of it. It is owned, so that two can be held at once.
+
+use std::collections::BTreeSet;
+use std::io::{self, Write};
+
+use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, judge};
+use pasaporte_core::effect::Effects;
+use pasaporte_core::estate::{Estate, FunctionId};
+use pasaporte_report::audit::{Report, write_json};
+use pasaporte_report::list::{Kind, List};
+use pasaporte_report::{Card, LookedAt, looked_at};
+
+/// An estate to ask about.
+#[derive(Debug)]
+pub(crate) struct Session {
+    estate: Estate,
+}
+
+impl Session {
+    /// On an estate that was loaded.
+    pub(crate) fn new(estate: Estate) -> Self {
+        Self { estate }
+    }
+
+    /// The estate.
+    pub(crate) fn estate(&self) -> &Estate {
+        &self.estate
+    }
+
+    /// The estate prepared for questions about what is left in effect.
+    pub(crate) fn effects(&self) -> Effects<'_> {
+        Effects::new(&self.estate)
+    }
+
+    /// What some rules find; the blind ones always run, since what was not seen belongs to every answer.
+    pub(crate) fn audit(&self, chosen: BTreeSet<&'static str>) -> Audited<'_> {
+        Audited::of(self.prepared(), chosen)
+    }
+
+    /// A function's passport, with what all rules find on what it rests on, and on nothing else.
+    pub(crate) fn card(&self, function: FunctionId) -> Card {
+        let mut audit = self.prepared();
+        audit.look_at_only(looked_at(audit.effects(), function));
+        let audited = Audited::of(audit, Catalogue::shipped().ids().collect());
+        Card::new(&audited.audit, &audited.findings, function)
+    }
+
+    /// What is there of a kind.
+    pub(crate) fn list(&self, kind: Kind) -> List {
+        kind.list(&self.prepared())
+    }
+
+    fn prepared(&self) -> Audit<'_> {
+        Audit::new(&self.estate, Settings::default())
+    }
+}
+
+/// The findings of an audit, and what they were looked for in.
+pub(crate) struct Audited<'e> {
+    pub(crate) audit: Audit<'e>,
+    pub(crate) findings: Vec<Finding>,
+    pub(crate) looked_at: LookedAt,
+    pub(crate) ran: BTreeSet<&'static str>,
+}
+
+impl<'e> Audited<'e> {
+    fn of(audit: Audit<'e>, chosen: BTreeSet<&'static str>) -> Self {
+        let wanted = |rule: &&Rule| chosen.contains(rule.id) || is_blind(rule);
+        let run: BTreeSet<&str> = audit.catalogue().all().filter(wanted).map(|rule| rule.id).collect();
+        let mut findings = judge(&audit, &run);
+        // Blind spots are told each by itself; none leads or lies beneath.
+        let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
+        findings.retain(|finding| chosen.contains(audit.rule(finding).id));
+        let looked_at = LookedAt::new(audit.estate(), blind_spots);
+        Self { audit, findings, looked_at, ran: chosen }
+    }
+
+    /// Writes the audit as its JSON report.
+    pub(crate) fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        let ran = self.audit.catalogue().all().filter(|rule| self.ran.contains(rule.id));
+        let looked_at = self.looked_at.clone();
+        let report = Report::new(&self.audit, &self.findings, ran, looked_at, env!("CARGO_PKG_VERSION"));
+        write_json(&report, out)
+    }
+}
+
+fn is_blind(rule: &Rule) -> bool {
+    rule.family() == "blind"
+}
+
+#[cfg(test)]
+mod tests {
+    use std::path::Path;
+
+    use pasaporte_read::diagnostic::Diagnostics;
+    use pasaporte_read::estate::load;
+    use pasaporte_read::text::{Form, Source};
+
+    use super::*;
+
+    fn session(text: &str) -> Session {
+        let form = Form::of(Path::new("a.yaml")).unwrap();
+        let source = Source::Text { name: "a.yaml".to_owned(), text: text.to_owned(), form };
+        Session::new(load(&[source], None, Diagnostics::default()).unwrap_or_else(|_| panic!("an estate")))
+    }
+
+    fn found(session: &Session) -> usize {
+        session.audit(BTreeSet::from(["entry/anonymous-endpoint"])).findings.len()
+    }
+
+    #[test]
+    fn two_estates_are_held_at_once_and_one_goes_before_the_other() {
+        let open = session("estate: 1\nfunctions: [{id: horn, endpoints: [{check: none}]}]\n");
+        let shut = session("estate: 1\nfunctions: [{id: horn, endpoints: [{check: identity}]}]\n");
+        assert_eq!((found(&open), found(&shut)), (1, 0));
+        drop(open);
+        assert_eq!(found(&shut), 0);
+    }
+}
