@@ -27,7 +27,7 @@ pub use pasaporte_core::effect::{Harm, Impact};
 pub use rules::{Catalogue, Rule, RuleId};
 pub use settle::PRECEDENCE;
 pub use severity::{Severity, severity};
-pub use words::{Evidence, Told, told};
+pub use words::{Change, Evidence, Told, told};
 
 /// Runs the chosen rules, side by side. The findings come worst first, then by rule and thing; what a rule
 /// raises twice with the same fingerprint is one finding with the evidence of both. Of those that see one weakness one

@@ -3,10 +3,12 @@
 //! - [`text`]: YAML, JSON and NDJSON, with the place of every value;
 //! - [`estate`]: the estate format, from text to the model;
 //! - [`token`]: what a token says of itself;
+//! - [`edit`]: one field of an entry set to another value;
 //! - [`diagnostic`]: mistakes, with their lines and what to do.
 
 mod contract;
 pub mod diagnostic;
+pub mod edit;
 pub mod estate;
 mod key_set;
 mod read;

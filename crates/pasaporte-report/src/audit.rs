@@ -11,7 +11,7 @@ use rayon::prelude::*;
 use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::{Deserialize, Serialize, Serializer};
 
-use crate::finding::FindingOut;
+use crate::finding::{FindingOut, Texts};
 use crate::looked_at::LookedAt;
 use crate::rules::RuleOut;
 
@@ -37,10 +37,12 @@ pub struct Report<F = Vec<FindingOut>> {
 }
 
 /// Findings to be written: each is worded as it is written, so that many cost no more memory than one.
-#[derive(Debug, Clone, Copy)]
+#[derive(Clone, Copy)]
+#[expect(missing_debug_implementations, reason = "where texts are found is nobody's to see")]
 pub struct Findings<'a> {
     audit: &'a Audit<'a>,
     findings: &'a [Finding],
+    texts: &'a dyn Texts,
 }
 
 impl Serialize for Findings<'_> {
@@ -51,8 +53,10 @@ impl Serialize for Findings<'_> {
             let (told, batches) = std::sync::mpsc::sync_channel(1);
             scope.spawn(move |_| {
                 for batch in self.findings.chunks(TOLD_AT_ONCE) {
-                    let words: Vec<FindingOut> =
-                        batch.par_iter().map(|finding| FindingOut::of(finding, None, self.audit)).collect();
+                    let words: Vec<FindingOut> = batch
+                        .par_iter()
+                        .map(|finding| FindingOut::of(finding, None, self.audit, self.texts))
+                        .collect();
                     // Once nobody takes them, nobody needs the rest.
                     if told.send(words).is_err() {
                         break;
@@ -118,6 +122,7 @@ impl<'a> Report<Findings<'a>> {
     pub fn new(
         audit: &'a Audit<'a>,
         findings: &'a [Finding],
+        texts: &'a dyn Texts,
         ran: impl Iterator<Item = &'a Rule>,
         looked_at: LookedAt,
         version: &'static str,
@@ -127,7 +132,7 @@ impl<'a> Report<Findings<'a>> {
             tool: Tool { name: "pasaporte".into(), version: version.into() },
             looked_at,
             counts: Counts::of(findings),
-            findings: Findings { audit, findings },
+            findings: Findings { audit, findings, texts },
             rules: ran.map(RuleOut::of).collect(),
         }
     }

@@ -13,7 +13,7 @@ use pasaporte_core::estate::{
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::finding::FindingOut;
+use crate::finding::{FindingOut, Texts};
 use crate::{
     ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account,
 };
@@ -164,7 +164,7 @@ pub struct KeyOut {
 
 impl Card {
     /// A function's passport, with those of an audit's findings that are about it.
-    pub fn new(audit: &Audit<'_>, findings: &[Finding], function: FunctionId) -> Self {
+    pub fn new(audit: &Audit<'_>, findings: &[Finding], function: FunctionId, texts: &dyn Texts) -> Self {
         let (estate, effects) = (audit.estate(), audit.effects());
         let on = Thing::Function(function);
         let it = estate.get(function);
@@ -193,7 +193,7 @@ impl Card {
             can_become: reached.map(|reached| reached.can_become).unwrap_or_default(),
             keys: keys(audit, function),
             findings: findings_about(findings, &about)
-                .map(|(it, leading)| FindingOut::of(it, leading, audit))
+                .map(|(it, leading)| FindingOut::of(it, leading, audit, texts))
                 .collect(),
             read_from: entered.read_from,
         }

@@ -1,10 +1,12 @@
 //! A finding in words: what JSON says of it, and what is kept of it. It can be read back.
 
 use std::borrow::Cow;
+use std::sync::Arc;
 
-use pasaporte_audit::{Audit, Evidence, Finding, Impact, Level, Severity, Sureness};
+use pasaporte_audit::{Audit, Change, Evidence, Finding, Impact, Level, Severity, Sureness};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{Environment, Estate, FunctionId, Thing};
+use pasaporte_read::edit::{self, Changed, Lines};
 use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -44,6 +46,8 @@ pub struct FindingOut {
     pub situation: String,
     /// The smallest change that ends it.
     pub fix: String,
+    /// The fix as a change of one line of a file, where it is one: it can be pasted.
+    pub paste: Option<PasteOut>,
     /// Places that show it.
     pub evidence: Vec<EvidenceOut>,
     /// The fingerprint of the finding that leads it, where one of a larger cause does.
@@ -78,6 +82,46 @@ pub struct BeneathOut {
     pub evidence: Vec<EvidenceOut>,
 }
 
+/// A line of a file as it would read.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct PasteOut {
+    /// The file.
+    pub file: String,
+    /// The line, from 1.
+    pub line: u32,
+    /// As it reads now; null where a line is to be put in before it.
+    pub was: Option<String>,
+    /// As it would read.
+    pub reads: String,
+}
+
+/// Where the texts of files are found.
+pub trait Texts: Sync {
+    /// The lines of a file; none where they are not at hand.
+    fn lines(&self, file: &str) -> Option<Arc<Lines>>;
+}
+
+/// No texts.
+#[derive(Debug, Clone, Copy)]
+pub struct NoTexts;
+
+impl Texts for NoTexts {
+    fn lines(&self, _: &str) -> Option<Arc<Lines>> {
+        None
+    }
+}
+
+impl PasteOut {
+    /// A change of an entry as the line that it makes.
+    pub fn of(change: Change, estate: &Estate, texts: &dyn Texts) -> Option<Self> {
+        let file = estate.path(change.at.file);
+        let Change { at, stands_for, field, to } = change;
+        let change = edit::Change { line: at.line, column: at.column, field, to, stands_for };
+        let Changed { line, was, reads } = texts.lines(file)?.changed(&change)?;
+        Some(Self { file: file.to_owned(), line, was, reads })
+    }
+}
+
 /// A place that shows what a finding says.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct EvidenceOut {
@@ -93,7 +137,7 @@ pub struct EvidenceOut {
 
 impl FindingOut {
     /// A finding in words; of one that lies beneath another, with the one that leads it.
-    pub fn of(finding: &Finding, led_by: Option<&Finding>, audit: &Audit<'_>) -> Self {
+    pub fn of(finding: &Finding, led_by: Option<&Finding>, audit: &Audit<'_>, texts: &dyn Texts) -> Self {
         let estate = audit.estate();
         let told = pasaporte_audit::told(audit, finding);
         let (impact, exposure) = match finding.level {
@@ -120,6 +164,7 @@ impl FindingOut {
             environment: finding.environment.map(Word),
             situation: told.situation,
             fix: told.fix,
+            paste: told.change.and_then(|change| PasteOut::of(change, estate, texts)),
             evidence: evidence(estate, told.evidence),
             led_by: led_by.map(|leading| leading.fingerprint.to_string()),
             beneath: finding.beneath().iter().map(|it| BeneathOut::of(it, finding, audit)).collect(),

@@ -11,6 +11,7 @@ use pasaporte_core::reach::Reaches;
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::load;
 use pasaporte_read::text::Source;
+use pasaporte_report::finding::NoTexts;
 use pasaporte_report::{Card, looked_at};
 use rstest::rstest;
 use serde_json::Value;
@@ -102,7 +103,8 @@ fn every_card_of_the_sample_estate_has_what_the_whole_audit_finds() {
         let mut narrow = Audit::new(&estate, Settings::default());
         narrow.look_at_only(looked_at(narrow.effects(), function));
         let few = judge(&narrow, &every_rule);
-        let (few, all) = (Card::new(&narrow, &few, function), Card::new(&whole, &all, function));
+        let (few, all) =
+            (Card::new(&narrow, &few, function, &NoTexts), Card::new(&whole, &all, function, &NoTexts));
         let (mut few, mut all) = (told(&few), told(&all));
         let things = looked_at(whole.effects(), function).into_iter();
         let about: BTreeSet<String> = things.map(|thing| estate.label(thing)).collect();

@@ -1,12 +1,16 @@
 //! An estate that was loaded, and what is asked of it. It is owned, so that two can be held at once.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::io::{self, Write};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, judge};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Estate, FunctionId};
+use pasaporte_read::edit::Lines;
+use pasaporte_read::text::Source;
 use pasaporte_report::audit::{Report, write_json};
+use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
 use pasaporte_report::{Card, LookedAt, looked_at};
 
@@ -14,12 +18,13 @@ use pasaporte_report::{Card, LookedAt, looked_at};
 #[derive(Debug)]
 pub(crate) struct Session {
     estate: Estate,
+    texts: Read,
 }
 
 impl Session {
-    /// On an estate that was loaded.
-    pub(crate) fn new(estate: Estate) -> Self {
-        Self { estate }
+    /// On an estate that was loaded, from these texts.
+    pub(crate) fn new(estate: Estate, sources: Vec<Source>) -> Self {
+        Self { estate, texts: Read { sources, known: Mutex::default() } }
     }
 
     /// The estate.
@@ -34,15 +39,15 @@ impl Session {
 
     /// What some rules find; the blind ones always run, since what was not seen belongs to every answer.
     pub(crate) fn audit(&self, chosen: BTreeSet<&'static str>) -> Audited<'_> {
-        Audited::of(self.prepared(), chosen)
+        Audited::of(self.prepared(), chosen, &self.texts)
     }
 
     /// A function's passport, with what all rules find on what it rests on, and on nothing else.
     pub(crate) fn card(&self, function: FunctionId) -> Card {
         let mut audit = self.prepared();
         audit.look_at_only(looked_at(audit.effects(), function));
-        let audited = Audited::of(audit, Catalogue::shipped().ids().collect());
-        Card::new(&audited.audit, &audited.findings, function)
+        let audited = Audited::of(audit, Catalogue::shipped().ids().collect(), &self.texts);
+        Card::new(&audited.audit, &audited.findings, function, &self.texts)
     }
 
     /// What is there of a kind.
@@ -55,16 +60,32 @@ impl Session {
     }
 }
 
+/// The texts that an estate was read from, read again when a line of theirs is asked for.
+#[derive(Debug)]
+struct Read {
+    sources: Vec<Source>,
+    known: Mutex<HashMap<String, Option<Arc<Lines>>>>,
+}
+
+impl Texts for Read {
+    fn lines(&self, file: &str) -> Option<Arc<Lines>> {
+        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
+        let find = || self.sources.iter().find(|source| source.name() == file)?.lines().map(Arc::new);
+        known.entry(file.to_owned()).or_insert_with(find).clone()
+    }
+}
+
 /// The findings of an audit, and what they were looked for in.
 pub(crate) struct Audited<'e> {
     pub(crate) audit: Audit<'e>,
+    pub(crate) texts: &'e dyn Texts,
     pub(crate) findings: Vec<Finding>,
     pub(crate) looked_at: LookedAt,
     pub(crate) ran: BTreeSet<&'static str>,
 }
 
 impl<'e> Audited<'e> {
-    fn of(audit: Audit<'e>, chosen: BTreeSet<&'static str>) -> Self {
+    fn of(audit: Audit<'e>, chosen: BTreeSet<&'static str>, texts: &'e dyn Texts) -> Self {
         let wanted = |rule: &&Rule| chosen.contains(rule.id) || is_blind(rule);
         let run: BTreeSet<&str> = audit.catalogue().all().filter(wanted).map(|rule| rule.id).collect();
         let mut findings = judge(&audit, &run);
@@ -72,14 +93,15 @@ impl<'e> Audited<'e> {
         let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
         findings.retain(|finding| chosen.contains(audit.rule(finding).id));
         let looked_at = LookedAt::new(audit.estate(), blind_spots);
-        Self { audit, findings, looked_at, ran: chosen }
+        Self { audit, texts, findings, looked_at, ran: chosen }
     }
 
     /// Writes the audit as its JSON report.
     pub(crate) fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
         let ran = self.audit.catalogue().all().filter(|rule| self.ran.contains(rule.id));
         let looked_at = self.looked_at.clone();
-        let report = Report::new(&self.audit, &self.findings, ran, looked_at, env!("CARGO_PKG_VERSION"));
+        let version = env!("CARGO_PKG_VERSION");
+        let report = Report::new(&self.audit, &self.findings, self.texts, ran, looked_at, version);
         write_json(&report, out)
     }
 }
@@ -94,14 +116,15 @@ mod tests {
 
     use pasaporte_read::diagnostic::Diagnostics;
     use pasaporte_read::estate::load;
-    use pasaporte_read::text::{Form, Source};
+    use pasaporte_read::text::Form;
 
     use super::*;
 
     fn session(text: &str) -> Session {
         let form = Form::of(Path::new("a.yaml")).unwrap();
         let source = Source::Text { name: "a.yaml".to_owned(), text: text.to_owned(), form };
-        Session::new(load(&[source], None, Diagnostics::default()).unwrap_or_else(|_| panic!("an estate")))
+        let estate = load(std::slice::from_ref(&source), None, Diagnostics::default());
+        Session::new(estate.unwrap_or_else(|_| panic!("an estate")), vec![source])
     }
 
     fn found(session: &Session) -> usize {

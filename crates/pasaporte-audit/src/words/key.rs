@@ -1,7 +1,8 @@
 //! What is told of keys.
 
+use jiff::SignedDuration;
 use pasaporte_core::access::Verdict;
-use pasaporte_core::estate::{Key, KeyId, KeyOf, LastUse, Principal};
+use pasaporte_core::estate::{Key, KeyId, KeyOf, LastUse, Principal, Setting, State};
 
 use super::Told;
 use super::phrases::count;
@@ -55,7 +56,22 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
             format!("Set an expiry within {} days.", audit.settings().key_max_age),
         ),
     };
-    Some(Told::new(situation).fix(fix).at(key.origin, "the key"))
+    let told = Told::new(situation).fix(fix).at(key.origin, "the key");
+    Some(match fact {
+        // What is rotated is another secret: that is done elsewhere.
+        KeyFact::Stale { .. } => told,
+        KeyFact::ExpiredEnabled { .. } | KeyFact::NeverUsed { .. } => {
+            told.by_setting(key.origin, "state", Setting::word(State::Disabled.to_string()))
+        }
+        KeyFact::NoExpiry(_) => match estate.as_of() {
+            Some(now) => {
+                let end = now + SignedDuration::from_hours(24 * audit.settings().key_max_age);
+                let end = end.strftime("%Y-%m-%d").to_string();
+                told.by_setting(key.origin, "expires", Setting::Word(end))
+            }
+            None => told,
+        },
+    })
 }
 
 /// The worst that whoever holds a key may do, or make run.

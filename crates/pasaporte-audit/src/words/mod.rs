@@ -8,7 +8,7 @@ mod key;
 pub(crate) mod phrases;
 mod trust;
 
-use pasaporte_core::estate::Origin;
+use pasaporte_core::estate::{Origin, Setting};
 
 use crate::facts::Fact;
 use crate::{Audit, Finding};
@@ -31,6 +31,21 @@ pub struct Told {
     pub fix: String,
     /// Places that show it.
     pub evidence: Vec<Evidence>,
+    /// The same change in an entry of the estate, where one field of one entry is all there is to it.
+    pub change: Option<Change>,
+}
+
+/// A field of an entry set to something: the smallest change of a file that ends a finding.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Change {
+    /// The entry.
+    pub at: Origin,
+    /// The field that the entry stands for where it is written as one word.
+    pub stands_for: Option<&'static str>,
+    /// The field to set.
+    pub field: &'static str,
+    /// What to set it to.
+    pub to: Setting,
 }
 
 impl Told {
@@ -43,6 +58,11 @@ impl Told {
     pub(crate) fn fix(mut self, fix: impl Into<String>) -> Self {
         self.fix = fix.into();
         self
+    }
+
+    /// The same change as a field of an entry.
+    pub(crate) fn by_setting(self, at: Origin, field: &'static str, to: Setting) -> Self {
+        Self { change: Some(Change { at, stands_for: None, field, to }), ..self }
     }
 
     /// A place that shows it.

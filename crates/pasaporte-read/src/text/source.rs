@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use walkdir::WalkDir;
 
 use crate::diagnostic::{Diagnostic, Diagnostics};
+use crate::edit::Lines;
 
 /// Largest YAML file that is read; machines write JSON or NDJSON.
 const LARGEST_YAML: u64 = 64 << 20;
@@ -49,6 +50,8 @@ pub enum Source {
     Standard,
 }
 
+/// The most bytes of a file whose lines are shown as they would read.
+const MOST_LINES: u64 = 8 << 20;
 /// How far into a file it is looked whether it claims to be an estate.
 const NEAR: u64 = 16 << 10;
 
@@ -68,6 +71,18 @@ impl Source {
             Self::Text { text, .. } => Some(text.len() as u64),
             Self::Standard => None,
         }
+    }
+
+    /// Its lines, to be changed one by one; none of what is large, or was read from standard input.
+    pub fn lines(&self) -> Option<Lines> {
+        let (text, form) = match self {
+            Self::File { path, form, .. } if self.size()? <= MOST_LINES => {
+                (fs::read_to_string(path).ok()?, *form)
+            }
+            Self::Text { text, form, .. } => (text.clone(), *form),
+            Self::File { .. } | Self::Standard => return None,
+        };
+        Some(Lines::new(text, form))
     }
 
     /// Whether a file says, near its beginning, that it is an estate.

@@ -4,7 +4,6 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use pasaporte_core::estate::Estate;
 
 use super::audit::{Judging, Showing};
 use super::sample::{self, FILES};
@@ -35,12 +34,11 @@ impl Demo {
         if let Some(folder) = &self.folder {
             write(folder, FILES)?;
         }
-        let estate = sample::estate(self.folder.as_deref().unwrap_or(Path::new("demo")))?;
-        self.show(sheet, estate)
+        let session = sample::session(self.folder.as_deref().unwrap_or(Path::new("demo")))?;
+        self.show(sheet, &session)
     }
 
-    pub(super) fn show(&self, sheet: &mut Sheet<'_>, estate: Estate) -> Done {
-        let session = Session::new(estate);
+    pub(super) fn show(&self, sheet: &mut Sheet<'_>, session: &Session) -> Done {
         let audited = session.audit(Judging::default().chosen()?);
         sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?;
         if !sheet.quiet {

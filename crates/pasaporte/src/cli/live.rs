@@ -14,6 +14,7 @@ use pasaporte_stand_in::{CLIENT, Options, names, start};
 use super::demo::{Demo, write};
 use super::sample::{self, FILES};
 use super::{Done, Sheet, Stop, gather, knock, stand_in, unwritable};
+use crate::session::Session;
 use crate::view;
 
 /// What no platform knows: the company's tree, its people, what actions do, what contracts promise and what
@@ -32,7 +33,7 @@ impl Demo {
         let secret = stand_in::secret();
         let options = Options {
             secret: secret.clone(),
-            doors: stand_in::doors(&sample::estate(Path::new("demo"))?),
+            doors: stand_in::doors(sample::session(Path::new("demo"))?.estate()),
             ..Options::default()
         };
         let running = start(options).map_err(|error| Stop::Misused {
@@ -56,9 +57,9 @@ impl Demo {
         let shown = self.folder.as_deref().unwrap_or(Path::new("demo"));
         sheet.text(&view::gathered(sheet.page, &told, shown))?;
         sheet.text("\n")?;
-        let estate = read(folder, shown)?;
-        try_doors(sheet, &estate, folder, &format!("http://{}/", running.address()))?;
-        self.show(sheet, read(folder, shown)?)
+        let session = read(folder, shown)?;
+        try_doors(sheet, session.estate(), folder, &format!("http://{}/", running.address()))?;
+        self.show(sheet, &read(folder, shown)?)
     }
 }
 
@@ -75,7 +76,7 @@ fn try_doors(sheet: &mut Sheet<'_>, estate: &Estate, folder: &Path, served: &str
 }
 
 /// The estate in a folder, under the name that is shown of it.
-fn read(folder: &Path, shown: &Path) -> Result<Estate, Stop> {
+fn read(folder: &Path, shown: &Path) -> Result<Session, Stop> {
     let mut diagnostics = Diagnostics::default();
     let sources =
         Source::find(&[folder.to_owned()], &mut diagnostics).into_iter().map(|source| match source {
@@ -85,7 +86,9 @@ fn read(folder: &Path, shown: &Path) -> Result<Estate, Stop> {
             }
             other => other,
         });
-    load(&sources.collect::<Vec<_>>(), None, diagnostics).map_err(Stop::Wrong)
+    let sources: Vec<Source> = sources.collect();
+    let estate = load(&sources, None, diagnostics).map_err(Stop::Wrong)?;
+    Ok(Session::new(estate, sources))
 }
 
 /// A folder that goes when it is no longer needed.

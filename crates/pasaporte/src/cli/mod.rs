@@ -31,7 +31,6 @@ use std::process::ExitCode;
 use anstream::{AutoStream, ColorChoice};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use jiff::Timestamp;
-use pasaporte_core::estate::Estate;
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{load, parse_moment};
 use pasaporte_read::text::Source;
@@ -329,11 +328,11 @@ impl Input {
         sheet: &mut Sheet<'o>,
         question: impl FnOnce(&Session, &mut Sheet<'o>) -> Done,
     ) -> Done {
-        let estate = sheet.while_waiting("reading", || self.load())?;
-        question(&ManuallyDrop::new(Session::new(estate)), sheet)
+        let session = ManuallyDrop::new(sheet.while_waiting("reading", || self.load())?);
+        question(&session, sheet)
     }
 
-    fn load(&self) -> Result<Estate, Stop> {
+    fn load(&self) -> Result<Session, Stop> {
         let mut diagnostics = Diagnostics::default();
         let paths = if self.paths.is_empty() { Self::default_paths()? } else { self.paths.clone() };
         let (standard, paths): (Vec<PathBuf>, Vec<PathBuf>) =
@@ -342,7 +341,8 @@ impl Input {
         if !standard.is_empty() {
             sources.push(Source::Standard);
         }
-        load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)
+        let estate = load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)?;
+        Ok(Session::new(estate, sources))
     }
 
     /// The estate that is meant where none is named.

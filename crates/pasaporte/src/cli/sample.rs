@@ -2,12 +2,12 @@
 
 use std::path::Path;
 
-use pasaporte_core::estate::Estate;
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::load;
 use pasaporte_read::text::{Form, Source};
 
 use super::Stop;
+use crate::session::Session;
 use crate::view;
 
 /// The files of the sample estate, by name.
@@ -25,8 +25,10 @@ pub(super) const FILES: &[(&str, &str)] = &[
 ];
 
 /// The sample estate that the program carries, as if it stood in a folder.
-pub(super) fn estate(place: &Path) -> Result<Estate, Stop> {
-    load(&carried(place), None, Diagnostics::default()).map_err(Stop::Wrong)
+pub(super) fn session(place: &Path) -> Result<Session, Stop> {
+    let sources = carried(place);
+    let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
+    Ok(Session::new(estate, sources))
 }
 
 /// Its files, as if they stood in a folder.

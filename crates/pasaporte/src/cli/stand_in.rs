@@ -87,7 +87,7 @@ impl StandIn {
             secret: secret.clone(),
             faults: self.plan.faults(),
             functions: self.functions,
-            doors: doors(&sample::estate(Path::new("demo"))?),
+            doors: doors(sample::session(Path::new("demo"))?.estate()),
         };
         let running = start(options).map_err(|error| failed(&error))?;
         let address = format!("http://{}", running.address());

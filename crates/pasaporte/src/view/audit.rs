@@ -5,6 +5,7 @@ use std::path::Path;
 
 use pasaporte_audit::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_core::estate::{Estate, Vocabulary};
+use pasaporte_report::finding::PasteOut;
 use pasaporte_report::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
@@ -38,7 +39,7 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
             }
             out.push_str(&rule_line(page, audited.audit.rule(group[0])));
             for finding in &group[..told] {
-                out.push_str(&in_detail(page, &audited.audit, finding));
+                out.push_str(&in_detail(page, audited, finding));
             }
             if told < group.len() {
                 named += group.len() - told;
@@ -148,7 +149,8 @@ fn rule_line(page: Page, rule: &Rule) -> String {
 }
 
 /// A finding in full: the thing, where it is, the situation, the fix, the evidence.
-fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
+fn in_detail(page: Page, audited: &Audited<'_>, finding: &Finding) -> String {
+    let audit = &audited.audit;
     let estate = audit.estate();
     let told = pasaporte_audit::told(audit, finding);
     let name = finding.label(estate);
@@ -168,6 +170,14 @@ fn in_detail(page: Page, audit: &Audit<'_>, finding: &Finding) -> String {
     out.push_str(&page.paragraph(&told.situation, &bar, &bar, 2));
     let fix = format!("{bar}{} ", paint(FIX, "fix "));
     out.push_str(&page.paragraph(&told.fix, &fix, &format!("{bar}     "), 7));
+    if let Some(paste) = told.change.and_then(|change| PasteOut::of(change, estate, audited.texts)) {
+        let how = if paste.was.is_some() { "would read" } else { "would be a new line" };
+        let place = format!("{}:{} {how}", super::safe(&paste.file), paste.line);
+        let _ = writeln!(out, "{bar}     {}", paint(DIM, &place));
+        for line in wrap(paste.reads.trim_start(), page.text_width() - 9) {
+            let _ = writeln!(out, "{bar}       {}", paint(FIX, &super::safe(&line)));
+        }
+    }
     let also = also(audit, finding);
     if !also.is_empty() {
         let at = format!("{bar}{} ", paint(DIM, "also"));

@@ -1,7 +1,7 @@
 //! What is told of what an address takes that it need not.
 
 use pasaporte_core::entry::Unspoken;
-use pasaporte_core::estate::{EndpointId, Name, Thing, Way};
+use pasaporte_core::estate::{EndpointId, Name, Setting, Thing, Way};
 
 use crate::Audit;
 use crate::rules::entry::address::presented_to;
@@ -28,6 +28,7 @@ pub(super) fn open_network(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
         listed(&gateways)
     ))
     .fix("Set its network to `internal`, or to the networks of the gateway.")
+    .by_setting(endpoint.origin, "network", Setting::word("internal"))
     .at(endpoint.origin, "the endpoint");
     let route = presented.first().and_then(|(route, _)| estate.get(*route));
     Some(told.at(route.map(|route| route.origin), "the route in front of it"))
@@ -69,8 +70,11 @@ pub(super) fn unspoken(audit: &Audit<'_>, unspoken: &Unspoken) -> Option<Told> {
         let takes =
             if unspoken.spare.is_empty() { "every HTTP method".to_owned() } else { words(&unspoken.spare) };
         let needed = words(&unspoken.needed);
+        let methods = unspoken.needed.iter().map(|name| estate.text(*name).to_owned()).collect();
+        let methods = Setting::one_or_more(methods);
         Told::new(format!("It takes {takes}, and contract:{contract} has {needed} on its path."))
             .fix(format!("Let it take {needed} only."))
+            .by_setting(endpoint.origin, "methods", methods)
     };
     let contract = estate.origin(Thing::Contract(unspoken.contract));
     Some(told.at(endpoint.origin, "the endpoint").at(contract, "the contract"))

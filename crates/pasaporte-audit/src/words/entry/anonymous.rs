@@ -3,7 +3,8 @@
 use pasaporte_core::access::{Verdict, Via};
 use pasaporte_core::entry::{Because, By, Held, Passage, Standing};
 use pasaporte_core::estate::{
-    Attempt, Came, Endpoint, EndpointId, Estate, Network, Origin, Shows, Thing, Way,
+    Attempt, Came, Endpoint, EndpointId, Estate, FunctionId, Network, Origin, Principal, Setting, Shows,
+    Thing, Way,
 };
 
 use super::invoke::mend;
@@ -37,6 +38,9 @@ pub(super) fn tell(audit: &Audit<'_>, id: EndpointId, public: bool) -> Option<To
             .fix(fix)
             .at(endpoint.origin, "the endpoint")
             .at(declared, "what the contract declares");
+    if matches!(caller.because, Because::NoCheck) && !is_otherwise_open(audit, endpoint.function) {
+        told = told.by_setting(endpoint.origin, "check", Setting::word("identity"));
+    }
     for attempt in audit.tries_of(id) {
         if estate.shows(attempt) != Shows::Unclear {
             told = told.at(attempt.origin, format!("a try: {}", answer(audit, attempt)));
@@ -62,6 +66,13 @@ pub(super) fn tell(audit: &Audit<'_>, id: EndpointId, public: bool) -> Option<To
         Because::NoCheck | Because::Holds | Because::Manages | Because::Tried(_) | Because::Feeds(_) => {}
     }
     Some(at_identity(audit, told, endpoint.function))
+}
+
+/// Whether anyone may invoke a function by the decision, so that a check of identities would not keep them out.
+fn is_otherwise_open(audit: &Audit<'_>, function: FunctionId) -> bool {
+    let effects = audit.effects();
+    let circles = effects.circles(Principal::Anyone, effects.invoke(), Thing::Function(function));
+    circles.iter().any(|circle| circle.verdict != Verdict::No)
 }
 
 fn how_open(audit: &Audit<'_>, endpoint: &Endpoint, because: &Because<'_>) -> (String, String) {

@@ -2,15 +2,18 @@
 
 use std::collections::BTreeSet;
 
-use pasaporte_core::access::{Known, Question, Verdict, Via};
+use pasaporte_core::access::{Answer, Ground, Known, Question, Truth, Verdict, Via};
 use pasaporte_core::entry::Exposure;
-use pasaporte_core::estate::{AccountOf, AdmissionId, Attribute, FunctionId, Principal, Thing, TriggerId};
+use pasaporte_core::estate::{
+    AccountOf, AdmissionId, Attribute, Condition, Effect, FunctionId, Origin, Principal, Setting, Thing,
+    TriggerId,
+};
 
 use crate::Audit;
 use crate::facts::{Dangling, NamedBy, OpenSource};
 use crate::rules::entry::source::strangers_circle;
-use crate::words::Told;
 use crate::words::phrases::{at_grounds, at_identity, capitalised, crowd, depending, listed, with_what};
+use crate::words::{Change, Told};
 
 /// A source that strangers may feed.
 pub(super) fn open(audit: &Audit<'_>, fact: &OpenSource) -> Option<Told> {
@@ -58,12 +61,34 @@ pub(super) fn unpinned(audit: &Audit<'_>, id: FunctionId, who: Principal) -> Opt
         ),
     };
     let by_grant = answer.grounds.iter().all(|it| !matches!(it.via, Via::Admission { .. }));
-    let told = Told::new(format!("{situation}{}", with_what(audit, id))).fix(pin(audit, id, by_grant));
+    let (fix, pin) = pin(audit, id, by_grant);
+    let mut told = Told::new(format!("{situation}{}", with_what(audit, id))).fix(fix);
+    told.change = pin.zip(only_permission(audit, &answer)).map(|(to, permission)| Change {
+        at: permission,
+        stands_for: Some("to"),
+        field: "when",
+        to,
+    });
     Some(at_identity(audit, at_grounds(audit, told, &answer), id))
 }
 
+/// The permission that allows, where it is one, for one caller, and asks for nothing that a pin would take away.
+fn only_permission(audit: &Audit<'_>, answer: &Answer<'_>) -> Option<Origin> {
+    let estate = audit.estate();
+    let allows = |it: &&Ground<'_>| it.effect == Effect::Allow && it.holds != Truth::False;
+    let mut allowing = answer.grounds.iter().filter(allows);
+    let (Some(ground), None) = (allowing.next(), allowing.next()) else { return None };
+    let Via::Admission { admission, .. } = ground.via else { return None };
+    let is_pin = |condition: &Condition| {
+        matches!(condition, Condition::Test(Attribute::SourceResource | Attribute::AccountOfSource, _))
+    };
+    let statement = estate.statement(ground.statement);
+    let one_caller = estate.list(estate.admission(admission).to).len() == 1;
+    (one_caller && statement.conditions.iter().all(is_pin)).then_some(statement.origin)
+}
+
 /// The pin to add, from the sources that the function's triggers name.
-fn pin(audit: &Audit<'_>, function: FunctionId, by_grant: bool) -> String {
+fn pin(audit: &Audit<'_>, function: FunctionId, by_grant: bool) -> (String, Option<Setting>) {
     let estate = audit.estate();
     let triggers = estate.triggers_of(function).iter().filter_map(|&id| estate.get(id));
     let mut sources: Vec<String> =
@@ -71,14 +96,19 @@ fn pin(audit: &Audit<'_>, function: FunctionId, by_grant: bool) -> String {
     sources.sort_unstable();
     sources.dedup();
     let resource = if sources.is_empty() { "that source".to_owned() } else { listed(&sources) };
-    match estate.account_of(Thing::Function(function)) {
-        AccountOf::Known(account) => format!(
-            "Add `when: {{source_resource: {resource}, account_of_source: {}}}` to the {}.",
-            estate.id(account),
-            if by_grant { "grant" } else { "permission" }
-        ),
-        _ => format!("Add a condition on the source resource ({resource}) and on its account."),
-    }
+    let AccountOf::Known(account) = estate.account_of(Thing::Function(function)) else {
+        return (format!("Add a condition on the source resource ({resource}) and on its account."), None);
+    };
+    let account = estate.id(account);
+    let fix = format!(
+        "Add `when: {{source_resource: {resource}, account_of_source: {account}}}` to the {}.",
+        if by_grant { "grant" } else { "permission" }
+    );
+    let to = Setting::Map(vec![
+        ("source_resource", Setting::one_or_more(sources.clone())),
+        ("account_of_source", Setting::word(account)),
+    ]);
+    (fix, (!sources.is_empty()).then_some(to))
 }
 
 /// A source that is gone and still named.
