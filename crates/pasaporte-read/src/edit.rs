@@ -8,6 +8,10 @@ use pasaporte_core::estate::Setting;
 use crate::redact::covered;
 use crate::text::Form;
 
+/// The longest line that is shown as it would read, in bytes: nobody pastes one that is longer, and a large document may
+/// be all on one.
+const LONGEST: usize = 1 << 10;
+
 /// A field of an entry, and what it should be.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Change {
@@ -53,7 +57,7 @@ impl Lines {
         let place = (number as usize).checked_sub(1)?;
         let start = *self.starts.get(place)?;
         let end = self.starts.get(place + 1).map_or(self.text.len(), |next| next - 1);
-        self.text.get(start..end).map(|line| line.trim_end_matches('\r'))
+        self.text.get(start..end).filter(|line| line.len() <= LONGEST).map(|line| line.trim_end_matches('\r'))
     }
 
     /// A change of them; none where it cannot be made on one line, or where the line must not be shown.
@@ -384,5 +388,12 @@ mod tests {
     fn what_cannot_be_changed_is_not_shown(#[case] text: &str, #[case] line: u32, #[case] column: u32) {
         let change = Change { line, column, field: "check", to: word("identity"), stands_for: None };
         assert_eq!(Lines::new(text.to_owned(), Form::Yaml).changed(&change), None);
+    }
+
+    #[test]
+    fn a_document_on_one_line_is_not_shown_as_a_whole() {
+        let text = format!("[{}{{\"check\": \"none\"}}]", "{\"check\": \"none\"}, ".repeat(100));
+        let change = Change { line: 1, column: 2, field: "check", to: word("identity"), stands_for: None };
+        assert_eq!(Lines::new(text, Form::Json).changed(&change), None);
     }
 }

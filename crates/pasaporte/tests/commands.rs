@@ -283,7 +283,8 @@ fn the_sample_estate_is_valid_against_the_schema_as_json() {
 
 #[rstest]
 #[case(&["frobnicate"], "unrecognized subcommand")]
-#[case(&["audit"], "required")]
+#[case(&["audit"], "no estate is named")]
+#[case(&["card"], "required")]
 #[case(&["list", "boats", "a.yaml"], "invalid value 'boats'")]
 #[case(&["schema", "boats"], "there is no schema `boats`")]
 #[case(&["rules", "key/nothing"], "no rule matches")]

@@ -45,7 +45,7 @@ fn the_story_of_the_readme_can_be_followed() {
     let mends: Vec<(&str, &str)> = after("replace   ").zip(after("by   ")).collect();
     assert_eq!(mends.len(), 2);
     let run = |line: &str, code: i32| {
-        let args = line.split('#').next().unwrap().split_whitespace();
+        let args = line.split(['#', '>']).next().unwrap().split_whitespace();
         Command::cargo_bin("pasaporte").unwrap().current_dir(&folder).args(args).assert().code(code);
     };
     for line in text.lines().filter_map(|line| line.strip_prefix("pasaporte ")) {

@@ -60,6 +60,8 @@ fn told(audit: &Value) -> Vec<Value> {
     let mut findings = audit["findings"].as_array().unwrap().clone();
     for finding in &mut findings {
         finding.as_object_mut().unwrap().remove("evidence");
+        // Lines of other files.
+        finding.as_object_mut().unwrap().remove("paste");
         for beneath in finding["beneath"].as_array_mut().unwrap() {
             beneath.as_object_mut().unwrap().remove("evidence");
         }

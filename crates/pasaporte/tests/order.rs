@@ -102,3 +102,48 @@ fn order_never_shows(#[case] command: &[&str]) {
         assert_eq!(found.len(), expected.len(), "seed {seed}");
     }
 }
+
+/// The lines as one JSON document, its members in some order, each of them too.
+fn as_document(lines: &[String], declared: bool, rng: &mut Rng) -> String {
+    let mut sections: std::collections::BTreeMap<String, Vec<String>> = std::collections::BTreeMap::new();
+    let mut members = vec!["\"estate\": 1".to_owned(), format!("\"declared\": {declared}")];
+    for line in lines {
+        let line: Value = serde_json::from_str(line).unwrap();
+        for (name, value) in line.as_object().unwrap() {
+            match name.as_str() {
+                "estate" => {}
+                "as_of" => members.push(format!("\"as_of\": {value}")),
+                "identity" => {
+                    sections.entry("identities".to_owned()).or_default().push(with_other_order(value, rng));
+                }
+                name => sections.entry(format!("{name}s")).or_default().push(with_other_order(value, rng)),
+            }
+        }
+    }
+    members.extend(sections.iter().map(|(name, items)| format!("\"{name}\": [{}]", items.join(", "))));
+    rng.shuffle(&mut members);
+    format!("{{{}}}", members.join(", "))
+}
+
+#[rstest]
+#[case::deployed(false)]
+#[case::declared(true)]
+fn members_of_a_document_are_in_any_order(#[case] declared: bool) {
+    let lines: Vec<String> = [
+        r#"{"estate": 1, "as_of": "2026-11-20"}"#,
+        r#"{"scope": {"id": "tides", "kind": "account"}}"#,
+        r#"{"identity": {"id": "bell", "in": "tides", "kind": "execution-role"}}"#,
+        r#"{"function": {"id": "horn", "in": "tides", "runs_as": "bell", "endpoints": [{"check": "none", "url": "https://tides.example/"}]}}"#,
+        r#"{"key": {"id": "k", "opens": "function:horn", "reach": "function", "created": "2020-01-01"}}"#,
+    ]
+    .map(str::to_owned)
+    .to_vec();
+    let mut answers = std::collections::BTreeSet::new();
+    for seed in 0..12 {
+        let text = as_document(&lines, declared, &mut Rng::with_seed(seed));
+        answers.insert(answer(&Place::with("a.json", text), &["audit", "a.json", "--format", "json"]));
+    }
+    assert_eq!(answers.len(), 1);
+    let blind = answers.first().unwrap().contains("only declared files were given");
+    assert_eq!(blind, declared, "what is declared is known to be");
+}

@@ -81,7 +81,7 @@ pub(crate) const RULES: &[Rule] = &[
     },
     Rule {
         id: "blind/unknown-age",
-        title: "Ages cannot be told",
+        title: "How old something is cannot be said",
         why: "Without the time that the estate was true, or the time that a key was made, nothing can be called stale.",
         fix: "Say `as_of` in the estate, and `created` for its keys.",
         check: "Audit again: every enabled key has an age.",

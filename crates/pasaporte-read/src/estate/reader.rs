@@ -124,6 +124,7 @@ impl Reader<'_> {
         if !insist && does_not_claim(text) {
             return Found::Other;
         }
+        self.declared = is_declared(text).unwrap_or(self.declared);
         if let Err(error) = self.json_document(text) {
             let message = format!("not JSON that is accepted: {}", error.message);
             Report::new(self.name, text, 1, self.diagnostics).wrong_at(error.at, 1, message, HOW_WRITTEN);
@@ -180,13 +181,8 @@ impl Reader<'_> {
                     match field {
                         Some(field) if FIELDS.contains(&field) => {
                             let place = root.at();
-                            let is_late = seen.fields.iter().any(|field| SECTIONS.contains(field));
-                            match header(field, root, &mut seen, &mut report) {
-                                Some(Said::Declared(_)) if is_late => {
-                                    report.wrong_at(place, 1, LATE.0, LATE.1);
-                                }
-                                Some(said) => self.say(&said, place),
-                                None => {}
+                            if let Some(said) = header(field, root, &mut seen, &mut report) {
+                                self.say(&said, place);
                             }
                         }
                         Some(_) if !matches!(root.value(), Value::Null) => {
@@ -235,7 +231,7 @@ impl Reader<'_> {
 }
 
 const LATE: (&str, &str) =
-    ("`declared` comes after the first entities", "say it at the top: it is of the whole file");
+    ("`declared` comes after the first entities", "say it on the first line: it is of the whole file");
 
 /// Whether a JSON text has no field `estate`, as far as it can be read.
 fn does_not_claim(text: &str) -> bool {
@@ -257,6 +253,28 @@ fn does_not_claim(text: &str) -> bool {
         Ok(true)
     };
     look().unwrap_or(true)
+}
+
+/// What a JSON document says at its top of being declared, wherever among its members: it is of all of them.
+fn is_declared(text: &str) -> Option<bool> {
+    // Most say nothing of it; those are not gone through twice.
+    memchr::memmem::find(text.as_bytes(), b"\"declared\"")?;
+    let (mut cursor, arena) = (Cursor::new(text, 1), Bump::new());
+    let mut look = || -> Result<Option<bool>, JsonError> {
+        let mut key = if cursor.is_map()? { cursor.enter_map()? } else { None };
+        while let Some((name, _)) = key {
+            if cursor.string(name, &arena) == "declared" {
+                let mut tape = Tape::default();
+                cursor.value(&mut Writer::new(&mut tape, &arena))?;
+                let Value::Bool(said) = tape.root(&arena).value() else { return Ok(None) };
+                return Ok(Some(said));
+            }
+            cursor.skip()?;
+            key = cursor.next_key()?;
+        }
+        Ok(None)
+    };
+    look().ok().flatten()
 }
 
 /// A document that is at hand as a whole.

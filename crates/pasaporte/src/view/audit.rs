@@ -61,7 +61,7 @@ fn heading(page: Page, audited: &Audited<'_>) -> String {
     let looked_at = &audited.looked_at;
     let as_of = looked_at.as_of.as_ref().map_or_else(
         || "at a time that the estate does not say".to_owned(),
-        |time| format!("as of {}", time.replace('T', " ").replace('Z', " UTC")),
+        |time| format!("as of {}", to_the_second(time)),
     );
     let files = count(looked_at.files.len(), "file");
     let mut out = format!("{} {as_of}, read from {files}\n", paint(BOLD, "Looked at an estate"));
@@ -126,6 +126,13 @@ fn functions_by_account(page: Page, looked_at: &LookedAt) -> String {
     out
 }
 
+/// A moment in words, without the parts of a second that a clock may have given it.
+fn to_the_second(time: &str) -> String {
+    let (day, clock) = time.split_once('T').unwrap_or((time, ""));
+    let clock = clock.trim_end_matches('Z').split('.').next().unwrap_or_default();
+    if clock.is_empty() { day.to_owned() } else { format!("{day} {clock} UTC") }
+}
+
 fn banner(page: Page, severity: Severity, findings: usize) -> String {
     let style = style_of(severity);
     let title = format!(" {} · {} ", severity.word().to_uppercase(), count(findings, "finding"));
@@ -133,17 +140,17 @@ fn banner(page: Page, severity: Severity, findings: usize) -> String {
     format!("{style}──{title}{}{style:#}\n", "─".repeat(rest))
 }
 
+/// What a rule looks for, and its name at the end of the first line, wherever the words end.
 fn rule_line(page: Page, rule: &Rule) -> String {
     let mut out = String::from("\n");
     let width = page.text_width();
-    if rule.title.width() + rule.id.width() + 2 <= width {
-        let gap = width - rule.title.width() - rule.id.width();
-        let _ = writeln!(out, "{}{}{}", paint(BOLD, rule.title), " ".repeat(gap), paint(DIM, rule.id));
-    } else {
-        for line in wrap(rule.title, width) {
-            let _ = writeln!(out, "{}", paint(BOLD, &line));
-        }
-        let _ = writeln!(out, "{}", paint(DIM, rule.id));
+    let room = width.saturating_sub(rule.id.width() + 2).max(20);
+    for (number, line) in wrap(rule.title, room).iter().enumerate() {
+        let (gap, id) = match number {
+            0 => (width.saturating_sub(line.width() + rule.id.width()).max(2), rule.id),
+            _ => (0, ""),
+        };
+        let _ = writeln!(out, "{}{}{}", paint(BOLD, line), " ".repeat(gap), paint(DIM, id));
     }
     out
 }
@@ -296,7 +303,7 @@ fn summary(page: Page, audited: &Audited<'_>, named: usize) -> String {
     }
     if named > 0 {
         let text = format!(
-            "{} not told in full: --all tells every one, `pasaporte rules ID` says more of a rule.",
+            "{} not told in full: --all tells them all, and `pasaporte rules ID` says more about a rule.",
             if named == 1 { "1 of them is".to_owned() } else { format!("{named} of them are") },
         );
         out.push_str(&page.paragraph(&text, "", "", 0));

@@ -13,7 +13,7 @@ use unicode_width::UnicodeWidthStr;
 
 use super::audit::count;
 use super::explain::{PERHAPS, heading};
-use super::page::{BOLD, DIM, NAME, Page, paint, style_of, wrap};
+use super::page::{BOLD, DIM, NAME, Page, WITHIN, paint, style_of, wrap};
 
 /// Callers of a way that are named before the others are counted.
 const MOST_CALLERS: usize = 4;
@@ -128,7 +128,12 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
     let open = way.asks == "nothing" && way.lets_in.iter().any(is_anyone);
     let asks = Span(way.asks.clone(), if open { style_of(Severity::Critical) } else { Style::new() });
     let anyone = way.lets_in.iter().any(|it| is_anyone(it) && it.verdict.0 == Verdict::Yes);
-    let style = if anyone { style_of(Severity::Critical).invert() } else { NAME };
+    let inside = way.lets_in.iter().any(|it| it.who == "anyone");
+    let style = match (anyone, inside) {
+        (true, _) => style_of(Severity::Critical).invert(),
+        (false, true) => WITHIN,
+        (false, false) => NAME,
+    };
     let told: Vec<String> = way.lets_in.iter().take(MOST_CALLERS).map(caller).collect();
     let mut who =
         if told.is_empty() && way.asks != "the clock" { "nobody".to_owned() } else { told.join(", ") };
@@ -147,7 +152,7 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
 fn caller(it: &Let) -> String {
     let who = match (it.who.as_str(), it.circle.0) {
         ("anyone", Exposure::Anyone) => "ANYONE",
-        ("anyone", _) => "anyone there",
+        ("anyone", _) => "anyone inside",
         (who, _) => who,
     };
     let perhaps = if it.verdict.0 == Verdict::Depends { " (perhaps)" } else { "" };

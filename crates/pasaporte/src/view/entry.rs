@@ -7,8 +7,11 @@ use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::State;
 use pasaporte_report::{Door, Entered, Entrant, Members};
 
+use pasaporte_audit::Severity;
+
+use super::audit::count;
 use super::explain::{PERHAPS, heading};
-use super::page::{BOLD, DIM, NAME, Page, paint, safe, wrap};
+use super::page::{BOLD, DIM, NAME, Page, WITHIN, paint, safe, style_of, wrap};
 
 /// Entrants of one door or list that are told before the others are counted.
 const MOST_TOLD: usize = 30;
@@ -134,12 +137,14 @@ fn stands(standing: Standing) -> &'static str {
 fn entrants(page: Page, all: &[Entrant]) -> String {
     let mut out = String::new();
     for entrant in all.iter().take(MOST_TOLD) {
-        let anyone = entrant.who == "anyone" && entrant.circle.0 == Exposure::Anyone;
-        let style =
-            if anyone { super::page::style_of(pasaporte_audit::Severity::Critical) } else { NAME.bold() };
+        let (who, style) = match (entrant.who.as_str(), entrant.circle.0) {
+            ("anyone", Exposure::Anyone) => ("anyone", style_of(Severity::Critical)),
+            ("anyone", _) => ("anyone inside", WITHIN.bold()),
+            (who, _) => (who, NAME.bold()),
+        };
         let perhaps =
             if entrant.verdict.0 == Verdict::Depends { paint(PERHAPS, "  perhaps") } else { String::new() };
-        let _ = writeln!(out, "    {}{perhaps}", paint(style, &entrant.who));
+        let _ = writeln!(out, "    {}{perhaps}", paint(style, who));
         if let Some(depends) = &entrant.depends_on {
             out.push_str(&page.paragraph(depends, "      ", "      ", 6));
         }
@@ -168,7 +173,12 @@ fn entrants(page: Page, all: &[Entrant]) -> String {
 }
 
 fn told_members(members: &Members) -> String {
-    let mut text = format!("{} members: {} surely may", members.all, members.surely);
+    let all = count(members.all, "member");
+    let mut text = if members.surely == members.all {
+        format!("{all}, who surely may")
+    } else {
+        format!("{all}, of which {} surely may", members.surely)
+    };
     if members.perhaps > 0 {
         let _ = write!(text, ", {} perhaps", members.perhaps);
     }

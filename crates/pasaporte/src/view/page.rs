@@ -20,6 +20,8 @@ pub(crate) struct Page {
 pub(crate) const BOLD: Style = Style::new().bold();
 pub(crate) const DIM: Style = Style::new().dimmed();
 pub(crate) const NAME: Style = AnsiColor::Cyan.on_default();
+/// What is open to whoever is in an internal network.
+pub(crate) const WITHIN: Style = AnsiColor::Yellow.on_default();
 pub(crate) const FIX: Style = AnsiColor::Green.on_default();
 
 impl Page {

@@ -2,13 +2,12 @@
 
 use std::fmt::Write;
 
-use anstyle::{AnsiColor, Style};
 use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table as Drawing, TableStyle};
 use pasaporte_audit::Severity;
 use pasaporte_report::list::{Cell, Holds, List, Said, Tone};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
-use super::page::{DIM, NAME, Page, paint, style_of, wrap};
+use super::page::{DIM, NAME, Page, WITHIN, paint, style_of, wrap};
 
 /// How many of several texts are shown at most; fewer where the page is narrow. Programs get all.
 const MOST_IN_A_CELL: usize = 3;
@@ -24,9 +23,6 @@ const LEAST_PROSE: usize = 24;
 const ALARMING: char = '\u{2060}';
 const INSIDE: char = '\u{2062}';
 const NO_LONGER: char = '\u{2061}';
-
-/// The style of something that is open to whoever is in an internal network.
-pub(super) const WITHIN: Style = AnsiColor::Yellow.on_default();
 
 /// How a list is set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
