@@ -1,6 +1,7 @@
 //! Adapters: a manifest of what to ask a platform, and jq programs that make entities of its answers
 //! (docs/write-an-adapter.md).
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 
@@ -84,6 +85,8 @@ struct Manifest {
     sign_in: SignIn,
     #[serde(default)]
     pace: Pace,
+    #[serde(default)]
+    beside: Vec<String>,
     #[serde(default, rename = "ask")]
     asks: Vec<Written>,
 }
@@ -99,8 +102,16 @@ struct Written {
     name: String,
     of: Option<String>,
     each: Option<String>,
-    path: String,
-    items: String,
+    path: Option<String>,
+    link: Option<String>,
+    #[serde(default)]
+    headers: BTreeMap<String, String>,
+    #[serde(default)]
+    nothing_here: Vec<u16>,
+    #[serde(default)]
+    begin_again: Vec<u16>,
+    document: Option<String>,
+    items: Option<String>,
     entities: Option<String>,
     keep: Option<String>,
     #[serde(default)]
@@ -118,9 +129,15 @@ pub(crate) struct Ask {
     pub(crate) of: Option<usize>,
     /// From what was kept of an item to what is asked about: one value a request.
     pub(crate) each: Option<PartId>,
-    pub(crate) path: Template,
+    pub(crate) at: At,
+    /// Headers of its requests, besides those of every request.
+    pub(crate) headers: Vec<(String, Template)>,
+    /// Statuses that say that there is nothing of it, and no more.
+    pub(crate) nothing_here: Vec<u16>,
+    /// Statuses that say that what was begun must be begun again.
+    pub(crate) begin_again: Vec<u16>,
     pub(crate) paging: Pages,
-    pub(crate) items: PartId,
+    pub(crate) gives: Gives,
     pub(crate) entities: Option<PartId>,
     pub(crate) keep: Option<PartId>,
     /// The account that it is about: the id of a scope.
@@ -133,6 +150,24 @@ pub(crate) struct Ask {
     pub(crate) hides: String,
     /// The fields that its expressions name, as far as a text tells.
     pub(crate) named: String,
+    /// The fields of an answer that are named beside those of its items.
+    pub(crate) named_beside: String,
+}
+
+/// Where an answer is.
+pub(crate) enum At {
+    /// Below the address of the source.
+    Path(Template),
+    /// At an address that the platform named, of the same host.
+    Link(PartId),
+}
+
+/// What an answer is.
+pub(crate) enum Gives {
+    /// A list: from the answer to its items.
+    Items(PartId),
+    /// A document that stands beside the estate, under this name.
+    Document(Template),
 }
 
 /// [`Paging`] with its expressions compiled.
@@ -212,12 +247,17 @@ impl Adapter {
                 return Err(wrong(format!("two asks are named `{}`", it.name), "rename one"));
             }
             asks.push(parts.ask(it, of).map_err(|message| {
-                wrong(format!("ask {}: {message}", it.name), "write an expression in braces: {.name}")
+                wrong(
+                    format!("ask {}: {message}", it.name),
+                    "write an expression in braces: {.name}; see docs/write-an-adapter.md",
+                )
             })?);
         }
         let program = Program::compile(&format!("{place}/{}", written.program), &definitions, parts.0)?;
         for ask in &mut asks {
             ask.named.push_str(&definitions);
+            // What says nothing is as good as read.
+            ask.named_beside.extend(written.beside.iter().map(|field| format!("\n{field}")));
         }
         Ok(Self {
             name: written.name,
@@ -248,7 +288,23 @@ impl Parts {
             name: it.name.clone(),
             of,
             each: part(&it.each, "each", self),
-            path: self.template(&place("path"), &it.path)?,
+            at: match (&it.path, &it.link) {
+                (Some(path), None) => At::Path(self.template(&place("path"), path)?),
+                (None, Some(link)) => At::Link(self.add(place("link"), link)),
+                _ => {
+                    return Err(
+                        "it needs a `path` below the source, or a `link` that the platform gave; not both"
+                            .to_owned(),
+                    );
+                }
+            },
+            headers: it
+                .headers
+                .iter()
+                .map(|(name, value)| Ok((name.clone(), self.template(&place("headers"), value)?)))
+                .collect::<Result<_, String>>()?,
+            nothing_here: it.nothing_here.clone(),
+            begin_again: it.begin_again.clone(),
             paging: match &it.paging {
                 Paging::None => Pages::One,
                 Paging::Link => Pages::Link,
@@ -259,7 +315,11 @@ impl Parts {
                     Pages::Number { pages: self.add(place("paging"), pages), parameter: parameter.clone() }
                 }
             },
-            items: self.add(place("items"), &it.items),
+            gives: match (&it.items, &it.document) {
+                (Some(items), None) => Gives::Items(self.add(place("items"), items)),
+                (None, Some(name)) => Gives::Document(self.template(&place("document"), name)?),
+                _ => return Err("it needs `items`, or the name of a `document`; not both".to_owned()),
+            },
             entities: part(&it.entities, "entities", self),
             keep: part(&it.keep, "keep", self),
             account: template(&it.account, "account", self)?,
@@ -272,7 +332,13 @@ impl Parts {
             named: [&it.keep, &it.entities, &it.each]
                 .into_iter()
                 .flatten()
-                .fold(it.items.clone(), |all, text| format!("{all}\n{text}")),
+                .fold(it.items.clone().unwrap_or_default(), |all, text| format!("{all}\n{text}")),
+            named_beside: match &it.paging {
+                Paging::None | Paging::Link => it.items.clone().unwrap_or_default(),
+                Paging::Token { token: field, .. } | Paging::Number { pages: field, .. } => {
+                    format!("{}\n{field}", it.items.clone().unwrap_or_default())
+                }
+            },
         })
     }
 

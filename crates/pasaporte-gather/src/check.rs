@@ -7,10 +7,11 @@ use std::sync::Mutex;
 use jaq_json::Val;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 
-use crate::adapter::{Adapter, Ask, Piece, one};
+use crate::adapter::{Adapter, Ask, At, Piece, one};
 use crate::collect::{Answers, Run};
 use crate::entity::checked;
-use crate::http::parsed;
+use crate::http::{Reaching, parsed};
+use crate::source::Source;
 use crate::tried::Tried;
 
 /// An adapter that was tried.
@@ -32,8 +33,8 @@ pub fn check(adapter: &str, samples: &[PathBuf]) -> Result<Check, Diagnostics> {
         let mut run = Run::new("sample", &adapter, &source.known, Answers::Saved(sample), None);
         run.tried = Some(Mutex::new(std::mem::take(&mut tried)));
         if sample.is_dir() {
-            let (places, _) = run.all(1, &|_, _, _| {})?;
-            missed.extend(places.into_iter().flat_map(|place| place.missed));
+            let all = run.all(1, &|_, _, _| {})?;
+            missed.extend(all.places.into_iter().flat_map(|place| place.missed));
         } else {
             file(&run, &adapter, sample)?;
         }
@@ -42,6 +43,26 @@ pub fn check(adapter: &str, samples: &[PathBuf]) -> Result<Check, Diagnostics> {
     }
     let asks =
         adapter.asks.iter().filter_map(|ask| Some((ask.name.clone(), tried.remove(&ask.name)?))).collect();
+    Ok(Check { asks, missed })
+}
+
+/// Tries an adapter on what platforms answer now: the sources that use it. Nothing is written.
+pub fn check_live(adapter: &str, sources: &[Source], reaching: &Reaching) -> Result<Check, Diagnostics> {
+    let found = Adapter::find(adapter)?;
+    let (mut tried, mut missed) = (BTreeMap::new(), Vec::new());
+    for source in sources {
+        let mut pace = found.pace;
+        pace.at_once = source.at_once.unwrap_or(pace.at_once).max(1);
+        let from = Answers::of(source, &found, pace, reaching)?;
+        let mut run = Run::new(&source.name, &found, &source.known, from, None);
+        run.tried = Some(Mutex::new(std::mem::take(&mut tried)));
+        let all = run.all(pace.at_once, &|_, _, _| {})?;
+        missed.extend(all.places.into_iter().flat_map(|place| place.missed));
+        let now = run.tried.take().map(|tried| tried.into_inner().expect("nobody panics while holding it"));
+        tried = now.unwrap_or_default();
+    }
+    let asks =
+        found.asks.iter().filter_map(|ask| Some((ask.name.clone(), tried.remove(&ask.name)?))).collect();
     Ok(Check { asks, missed })
 }
 
@@ -72,9 +93,12 @@ fn file(run: &Run<'_>, adapter: &Adapter, path: &Path) -> Result<(), Diagnostics
 
 /// Whether a file of that name holds what an ask asks for: by its name, or by the last step of its path.
 fn is_named(ask: &Ask, stem: &str) -> bool {
-    let last = match ask.path.0.last() {
-        Some(Piece::Text(text)) => text.rsplit('/').next().unwrap_or_default(),
-        _ => "",
+    let last = match &ask.at {
+        At::Path(path) => match path.0.last() {
+            Some(Piece::Text(text)) => text.rsplit('/').next().unwrap_or_default(),
+            _ => "",
+        },
+        At::Link(_) => "",
     };
     ask.name == stem || last == stem
 }

@@ -1,6 +1,7 @@
 //! Collecting: asks become tasks, several at a time; pages become entities; entities become a file.
 
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::fs;
 use std::path::Path;
 use std::sync::{Condvar, Mutex};
 
@@ -10,16 +11,16 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
 
-use crate::adapter::{Adapter, Ask, Pages, Piece, Template, one};
+use crate::adapter::{Adapter, Ask, At, Gives, Pace, Pages, Piece, Template, one};
 use crate::address::{escape, with_parameter};
 use crate::entity::{Entities, checked};
-use crate::http::{Failure, Platform, Reaching, parsed};
+use crate::http::{Answer, Asking, Failure, Platform, Reaching, parsed};
 use crate::journal::{Journal, Page};
 use crate::program::{self, Known, PartId};
 use crate::saved;
 use crate::source::{From, Source};
 use crate::told::{Place, Progress, Told};
-use crate::tried::Tried;
+use crate::tried::{Tried, unread};
 
 /// How often a collection that changes while it is read is begun again.
 const BEGINNINGS: u32 = 3;
@@ -36,6 +37,8 @@ pub struct Collecting<'c> {
     pub fresh: bool,
     /// How to reach platforms.
     pub reaching: Reaching,
+    /// Where answers are kept too, as samples.
+    pub save: Option<&'c Path>,
     /// Is told how things stand, again and again.
     pub watch: &'c (dyn Fn(&Progress) + Sync),
 }
@@ -71,29 +74,46 @@ impl Collecting<'_> {
             ))
         };
         let of = format!("{}\n{:?}\n{}", adapter.text, source.from, program::json(&source.known));
-        let journal = Journal::open(self.out, &source.name, &digest(&of), self.fresh).map_err(failed)?;
-        let mut pace = adapter.pace;
-        pace.at_once = source.at_once.unwrap_or(pace.at_once).max(1);
-        let from = match &source.from {
-            From::Files(folder) => Answers::Saved(folder),
-            From::Url { url, client, secret } => {
-                let agent = self.reaching.agent(crate::http::COLLECTOR).map_err(one)?;
-                let of = (url.as_str(), client.as_str(), secret.as_ref());
-                Answers::Platform(
-                    Platform::new(&source.name, of, &adapter.sign_in, pace, agent).map_err(one)?,
-                )
+        // What was saved is read again: it may have been corrected.
+        let journal = match &source.from {
+            From::Files(_) => None,
+            From::Url { .. } => {
+                Some(Journal::open(self.out, &source.name, &digest(&of), self.fresh).map_err(failed)?)
             }
         };
-        let run = Run::new(&source.name, &adapter, &source.known, from, Some(&journal));
+        let mut pace = adapter.pace;
+        pace.at_once = source.at_once.unwrap_or(pace.at_once).max(1);
+        let from = Answers::of(source, &adapter, pace, &self.reaching)?;
+        let mut run = Run::new(&source.name, &adapter, &source.known, from, journal.as_ref());
+        let save = self.save.map(|folder| folder.join(&source.name));
+        run.save = save.as_deref();
         let watch = |done, waiting, entities| {
             (self.watch)(&Progress { source: index, done, waiting, entities });
         };
-        let (places, entities) = run.all(pace.at_once, &watch)?;
-        entities.write(&self.out.join(format!("{}.ndjson", source.name))).map_err(failed)?;
-        let resumed = journal.len();
-        journal.end().map_err(failed)?;
-        Ok(Told { source: source.name.clone(), places, resumed })
+        let all = run.all(pace.at_once, &watch)?;
+        for (name, text) in &all.documents {
+            write_document(self.out, name, text).map_err(failed)?;
+        }
+        let path = self.out.join(format!("{}.ndjson", source.name));
+        all.entities.write(&path, source.declared).map_err(failed)?;
+        let mut resumed = 0;
+        if let Some(journal) = journal {
+            resumed = journal.len();
+            journal.end().map_err(failed)?;
+        }
+        Ok(Told { source: source.name.clone(), places: all.places, resumed, unread: all.unread })
     }
+}
+
+/// Writes a document beside the estate: the old one or the new one is there, at any moment.
+fn write_document(folder: &Path, name: &str, text: &str) -> std::io::Result<()> {
+    let path = folder.join(name);
+    if let Some(inside) = path.parent() {
+        fs::create_dir_all(inside)?;
+    }
+    let new = folder.join(format!("{name}.new"));
+    fs::write(&new, text)?;
+    fs::rename(&new, &path)
 }
 
 /// A digest of what is being collected, to know it again. Not a secret's guard: secrets are not in it.
@@ -110,6 +130,26 @@ pub(crate) enum Answers<'s> {
     Saved(&'s Path),
 }
 
+impl<'s> Answers<'s> {
+    /// The answers of a source.
+    pub(crate) fn of(
+        source: &'s Source,
+        adapter: &'s Adapter,
+        pace: Pace,
+        reaching: &Reaching,
+    ) -> Result<Self, Diagnostics> {
+        match &source.from {
+            From::Files(folder) => Ok(Self::Saved(folder)),
+            From::Url { url, client, secret } => {
+                let agent = reaching.agent(crate::http::COLLECTOR).map_err(one)?;
+                let of = (url.as_str(), client.as_str(), secret.as_ref());
+                let platform = Platform::new(&source.name, of, &adapter.sign_in, pace, agent);
+                platform.map(Self::Platform).map_err(one)
+            }
+        }
+    }
+}
+
 /// A source being collected.
 pub(crate) struct Run<'r> {
     pub(crate) source: &'r str,
@@ -117,6 +157,8 @@ pub(crate) struct Run<'r> {
     pub(crate) known: &'r Val,
     pub(crate) from: Answers<'r>,
     pub(crate) journal: Option<&'r Journal>,
+    /// Where answers are kept as samples.
+    pub(crate) save: Option<&'r Path>,
     state: Mutex<State>,
     changed: Condvar,
     /// What each ask gave and left out, where that is wanted.
@@ -137,6 +179,7 @@ impl<'r> Run<'r> {
             known,
             from,
             journal,
+            save: None,
             state: Mutex::default(),
             changed: Condvar::new(),
             tried: None,
@@ -151,7 +194,19 @@ struct State {
     done: usize,
     places: BTreeMap<(Option<String>, Option<String>), Place>,
     entities: Entities,
+    documents: BTreeMap<String, String>,
+    unread: BTreeMap<String, BTreeSet<String>>,
     wrong: Diagnostics,
+}
+
+/// What everything that was asked came to.
+pub(crate) struct All {
+    pub(crate) places: Vec<Place>,
+    pub(crate) entities: Entities,
+    /// Documents to stand beside the estate, by name.
+    pub(crate) documents: BTreeMap<String, String>,
+    /// By ask the fields beside items that nothing reads.
+    pub(crate) unread: BTreeMap<String, BTreeSet<String>>,
 }
 
 /// One collection to read: an ask, about something.
@@ -163,9 +218,31 @@ struct Task {
 /// What a collection came to.
 #[derive(Default)]
 struct Collected {
+    ask: String,
     place: Place,
     kept: Vec<Box<RawValue>>,
     entities: Vec<Box<RawValue>>,
+    documents: Vec<(String, String)>,
+    unread: BTreeSet<String>,
+}
+
+/// How the pages of a collection ended.
+enum Ended {
+    /// All were read, or what was not is noted.
+    Done,
+    /// It changed under way, or the platform says that it must be begun again.
+    Changed,
+}
+
+/// A page, or why there is none.
+enum Had {
+    Page(Page),
+    /// There is nothing of it.
+    Nothing(u32),
+    /// What was begun must be begun again.
+    Again(u32),
+    /// It cannot be had.
+    Missed(String, u32),
 }
 
 impl Run<'_> {
@@ -174,7 +251,7 @@ impl Run<'_> {
         &self,
         at_once: usize,
         watch: &(dyn Fn(usize, usize, usize) + Sync),
-    ) -> Result<(Vec<Place>, Entities), Diagnostics> {
+    ) -> Result<All, Diagnostics> {
         let roots = self.adapter.asks.iter().enumerate().filter(|(_, ask)| ask.of.is_none());
         self.lock().open.extend(roots.map(|(ask, _)| Task { ask, parent: Val::Null }));
         std::thread::scope(|scope| {
@@ -184,7 +261,8 @@ impl Run<'_> {
         });
         let state = std::mem::take(&mut *self.lock());
         if state.wrong.is_empty() {
-            Ok((state.places.into_values().collect(), state.entities))
+            let State { places, entities, documents, unread, .. } = state;
+            Ok(All { places: places.into_values().collect(), entities, documents, unread })
         } else {
             Err(state.wrong)
         }
@@ -263,12 +341,20 @@ impl Run<'_> {
         let mut beginning = 0;
         loop {
             beginning += 1;
-            let mut it = Collected { place: self.place(ask, &task.parent)?, ..Collected::default() };
+            let place = self.place(ask, &task.parent)?;
+            let mut it = Collected { ask: ask.name.clone(), place, ..Collected::default() };
             it.place.requests = requests;
-            let path = self.fill(ask, &ask.path, &task.parent, true)?;
-            let changed = self.pages(ask, task, &path, beginning, &mut it)?;
+            let path = match self.path(ask, &task.parent)? {
+                Ok(path) => path,
+                Err(why) => {
+                    let what = self.fill(ask, &ask.what, &task.parent, false)?;
+                    self.missed(ask, &mut it, &what, &why)?;
+                    return Ok(it);
+                }
+            };
+            let ended = self.pages(ask, task, &path, beginning, &mut it)?;
             requests = it.place.requests;
-            if !changed {
+            if matches!(ended, Ended::Done) {
                 return Ok(it);
             }
             if beginning == BEGINNINGS {
@@ -280,7 +366,27 @@ impl Run<'_> {
         }
     }
 
-    /// Reads the pages of a collection; whether it changed under way.
+    /// Where an answer is: below the source, or where the platform says; or why it is not asked for.
+    fn path(&self, ask: &Ask, parent: &Val) -> Result<Result<String, String>, Diagnostics> {
+        let part = match &ask.at {
+            At::Path(path) => return self.fill(ask, path, parent, true).map(Ok),
+            At::Link(part) => *part,
+        };
+        let link = self.adapter.program.text(part, &self.known(parent.clone()), parent.clone());
+        let link = link.map_err(|error| self.wrong(ask, &error))?;
+        let path = match &self.from {
+            // What was saved of an address stands under its path.
+            Answers::Saved(_) => Some(path_of(&link).to_owned()),
+            Answers::Platform(platform) => {
+                platform.follow("", &link).and_then(|address| platform.below(&address))
+            }
+        };
+        Ok(path.ok_or_else(|| {
+            "it is at another address than the source, where no credential is sent".to_owned()
+        }))
+    }
+
+    /// Reads the pages of a collection.
     fn pages(
         &self,
         ask: &Ask,
@@ -288,7 +394,7 @@ impl Run<'_> {
         path: &str,
         beginning: u32,
         it: &mut Collected,
-    ) -> Result<bool, Diagnostics> {
+    ) -> Result<Ended, Diagnostics> {
         let mut at = path.to_owned();
         let mut state: Option<String> = None;
         let mut read = FxHashSet::default();
@@ -300,21 +406,29 @@ impl Run<'_> {
             {
                 let what = self.fill(ask, &ask.what, &task.parent, false)?;
                 self.missed(ask, it, &format!("the rest of {what}"), "its pages do not end")?;
-                return Ok(false);
+                return Ok(Ended::Done);
             }
             let of = format!("{} {path} {beginning}.{number}", ask.name);
             let known = self.journal.and_then(|journal| journal.get(&of)).cloned();
             let page = match known {
                 Some(page) => page,
-                None => match self.page(ask, task, &at, number)? {
-                    Ok(page) => {
+                None => match self.page(ask, task, path, &at, number)? {
+                    Had::Nothing(tries) => {
+                        it.place.requests += tries as usize;
+                        return Ok(Ended::Done);
+                    }
+                    Had::Again(tries) => {
+                        it.place.requests += tries as usize;
+                        return Ok(Ended::Changed);
+                    }
+                    Had::Page(page) => {
                         if let Some(journal) = self.journal {
                             let kept = journal.keep(&of, &page);
                             kept.map_err(|error| self.wrong(ask, &format!("the journal: {error}")))?;
                         }
                         page
                     }
-                    Err((why, tries)) => {
+                    Had::Missed(why, tries) => {
                         it.place.requests += tries as usize;
                         let what = self.fill(ask, &ask.what, &task.parent, false)?;
                         let asked = match tries {
@@ -324,88 +438,163 @@ impl Run<'_> {
                         };
                         let page = if number == 1 { String::new() } else { format!("page {number}: ") };
                         self.missed(ask, it, &what, &format!("{page}{why}{asked}"))?;
-                        return Ok(false);
+                        return Ok(Ended::Done);
                     }
                 },
             };
             it.place.requests += page.tries as usize;
             if number > 1 && page.etag != state {
-                return Ok(true);
+                return Ok(Ended::Changed);
             }
             state = page.etag;
             it.place.items += page.items;
             it.kept.extend(page.kept);
             it.entities.extend(page.entities);
+            it.documents.extend(page.document);
+            it.unread.extend(page.unread);
             match page.next {
                 Some(next) => at = next,
-                None => return Ok(false),
+                None => return Ok(Ended::Done),
             }
         }
     }
 
-    /// Reads a page; or why it cannot be had, and how often it was asked for.
-    fn page(
-        &self,
-        ask: &Ask,
-        task: &Task,
-        at: &str,
-        number: usize,
-    ) -> Result<Result<Page, (String, u32)>, Diagnostics> {
+    /// Reads a page.
+    fn page(&self, ask: &Ask, task: &Task, path: &str, at: &str, number: usize) -> Result<Had, Diagnostics> {
         let (address, answer) = match &self.from {
             Answers::Saved(folder) => match saved::page(folder, at, number) {
                 Ok((address, answer)) => (address, answer),
-                Err(why) => return Ok(Err((why, 0))),
+                Err(why) => return Ok(Had::Missed(why, 0)),
             },
             Answers::Platform(platform) => {
                 let address = if number == 1 { platform.address(at) } else { at.to_owned() };
-                match platform.get(&address) {
+                match self.asked(ask, task, platform, &address)? {
                     Ok(answer) => (address, answer),
-                    Err(Failure::Everything(wrong)) => return Err(one(wrong)),
-                    // Who does not answer what everything begins with does not answer at all.
-                    Err(Failure::This { why, tries }) if ask.of.is_none() && !why.starts_with("HTTP") => {
-                        let message = format!("{address} does not answer: {why}, asked {tries} times");
-                        let help = "check `url` of the source, and that this machine may reach it";
-                        return Err(one(Diagnostic::of_file(self.source, message, help)));
-                    }
-                    Err(Failure::This { why, tries }) => return Ok(Err((why, tries))),
+                    Err(had) => return Ok(had),
                 }
             }
         };
+        if let Some(folder) = self.save {
+            let kept = saved::keep(folder, path, number, &answer.body);
+            kept.map_err(|error| self.wrong(ask, &format!("its answer cannot be kept: {error}")))?;
+        }
+        let tries = answer.tries;
+        if let Gives::Document(name) = &ask.gives {
+            let name = self.fill(ask, name, &task.parent, false)?;
+            let document = self.document(ask, name, &answer.body)?;
+            return Ok(Had::Page(Page { tries, items: 1, document: Some(document), ..Page::default() }));
+        }
         let body = parsed(self.source, &address, &answer.body).map_err(one)?;
-        let run = |part, input| {
-            let known = self.known(task.parent.clone());
-            self.adapter.program.run(part, &known, input).map_err(|error| self.wrong(ask, &error))
+        let goes_on = self.goes_on(ask, task, &address, &answer, &body, number)?;
+        let next = match &self.from {
+            // A page that should be there and is not is noted, once it is looked for.
+            Answers::Saved(_) => answer.next.or(goes_on.map(|_| path.to_owned())),
+            Answers::Platform(_) => goes_on,
         };
-        let next = match (&self.from, &ask.paging) {
-            (Answers::Saved(_), _) => answer.next.clone(),
-            (_, Pages::One) => None,
-            (Answers::Platform(platform), Pages::Link) => match &answer.next {
-                None => None,
-                Some(link) => Some(platform.follow(&address, link).ok_or_else(|| {
-                    let message = format!("{address} says that its next page is at another host: {link}");
-                    one(Diagnostic::of_file(self.source, message, "a credential is sent to one host only"))
-                })?),
-            },
-            (_, Pages::Token { token, parameter }) => match run(*token, body.clone())?.as_slice() {
-                [] | [Val::Null] => None,
-                [Val::TStr(token)] => {
-                    Some(with_parameter(&address, parameter, &String::from_utf8_lossy(token)))
+        let unread = unread(&body, &ask.named_beside);
+        let made = self.made(ask, &task.parent, body)?;
+        let page = Page { etag: answer.etag, next, tries, unread, ..made };
+        checked(&format!("{}: {} of {address}", self.source, ask.name), &page.entities)?;
+        Ok(Had::Page(page))
+    }
+
+    /// Asks a platform; what its statuses mean to the ask.
+    fn asked(
+        &self,
+        ask: &Ask,
+        task: &Task,
+        platform: &Platform<'_>,
+        address: &str,
+    ) -> Result<Result<Answer, Had>, Diagnostics> {
+        let header = |(name, value): &(String, Template)| {
+            Ok((name.clone(), self.fill(ask, value, &task.parent, false)?))
+        };
+        let headers: Vec<(String, String)> =
+            ask.headers.iter().map(header).collect::<Result<_, Diagnostics>>()?;
+        let telling = [&ask.nothing_here[..], &ask.begin_again[..]].concat();
+        match platform.get(address, &Asking { headers: &headers, telling: &telling }) {
+            Ok(answer) => Ok(Ok(answer)),
+            Err(Failure::Everything(wrong)) => Err(one(wrong)),
+            Err(Failure::This { status: Some(status), tries, .. }) if ask.nothing_here.contains(&status) => {
+                Ok(Err(Had::Nothing(tries)))
+            }
+            Err(Failure::This { status: Some(status), tries, .. }) if ask.begin_again.contains(&status) => {
+                Ok(Err(Had::Again(tries)))
+            }
+            // Who does not answer what everything begins with does not answer at all.
+            Err(Failure::This { why, tries, .. }) if ask.of.is_none() && !why.starts_with("HTTP") => {
+                let message = format!("{address} does not answer: {why}, asked {tries} times");
+                let help = "check `url` of the source, and that this machine may reach it";
+                Err(one(Diagnostic::of_file(self.source, message, help)))
+            }
+            Err(Failure::This { why, tries, .. }) => Ok(Err(Had::Missed(why, tries))),
+        }
+    }
+
+    /// Where an answer goes on, if it does. A list ends where nothing says that there is more: no `Link` with
+    /// `rel="next"`, no token or a null one, or the last of its pages.
+    fn goes_on(
+        &self,
+        ask: &Ask,
+        task: &Task,
+        address: &str,
+        answer: &Answer,
+        body: &Val,
+        number: usize,
+    ) -> Result<Option<String>, Diagnostics> {
+        let run = |part| {
+            let known = self.known(task.parent.clone());
+            self.adapter.program.run(part, &known, body.clone()).map_err(|error| self.wrong(ask, &error))
+        };
+        match &ask.paging {
+            Pages::One => Ok(None),
+            Pages::Link => match (&answer.next, &self.from) {
+                (Some(link), Answers::Platform(platform)) => {
+                    platform.follow(address, link).map(Some).ok_or_else(|| {
+                        let message = format!("{address} says that its next page is at another host: {link}");
+                        one(Diagnostic::of_file(
+                            self.source,
+                            message,
+                            "a credential is sent to one host only",
+                        ))
+                    })
                 }
-                [other] => Some(with_parameter(&address, parameter, &program::json(other))),
-                _ => return Err(self.wrong(ask, "paging: more than one token")),
+                // Headers are not saved.
+                _ => Ok(None),
             },
-            (_, Pages::Number { pages, parameter }) => {
-                let pages = run(*pages, body.clone())?;
+            Pages::Token { token, parameter } => match run(*token)?.as_slice() {
+                [] | [Val::Null] => Ok(None),
+                [Val::TStr(token)] => {
+                    Ok(Some(with_parameter(address, parameter, &String::from_utf8_lossy(token))))
+                }
+                [other] => Ok(Some(with_parameter(address, parameter, &program::json(other)))),
+                _ => Err(self.wrong(ask, "paging: more than one token")),
+            },
+            Pages::Number { pages, parameter } => {
+                let pages = run(*pages)?;
                 let pages = pages.first().map(program::json).and_then(|text| text.parse::<usize>().ok());
                 let pages =
                     pages.ok_or_else(|| self.wrong(ask, "paging: the number of pages is no number"))?;
-                (number < pages).then(|| with_parameter(&address, parameter, &(number + 1).to_string()))
+                Ok((number < pages).then(|| with_parameter(address, parameter, &(number + 1).to_string())))
             }
-        };
-        let made = self.made(ask, &task.parent, body)?;
-        let page = Page { etag: answer.etag, next, tries: answer.tries, ..made };
-        checked(&format!("{}: {} of {address}", self.source, ask.name), &page.entities)?;
-        Ok(Ok(page))
+        }
+    }
+
+    /// A document under its name, which stays in the estate's folder; what looks like a secret in it is covered.
+    fn document(&self, ask: &Ask, name: String, body: &[u8]) -> Result<(String, String), Diagnostics> {
+        let is_inside = !name.is_empty()
+            && name
+                .split('/')
+                .all(|step| !step.is_empty() && !step.starts_with('.') && !step.contains(['\\', ':']));
+        let is_document = ["json", "yaml", "yml"].iter().any(|ending| name.ends_with(&format!(".{ending}")));
+        if !is_inside || !is_document {
+            let message =
+                format!("document: `{name}` is no name of a .json or .yaml file in the estate's folder");
+            return Err(self.wrong(ask, &message));
+        }
+        let text = String::from_utf8(saved::covered(body))
+            .map_err(|_| self.wrong(ask, "document: it is not a text"))?;
+        Ok((name, text))
     }
 
     /// What the adapter makes of a body.
@@ -414,7 +603,9 @@ impl Run<'_> {
             let known = self.known(parent.clone());
             self.adapter.program.run(part, &known, input).map_err(|error| self.wrong(ask, &error))
         };
-        let items = run(ask.items, body)?;
+        let Gives::Items(part) = ask.gives else { return Ok(Page::default()) };
+        let beside = self.tried.as_ref().map(|_| unread(&body, &ask.named_beside)).unwrap_or_default();
+        let items = run(part, body)?;
         let raw = |value: Val| {
             RawValue::from_string(program::json(&value)).map_err(|error| self.wrong(ask, &error.to_string()))
         };
@@ -432,6 +623,7 @@ impl Run<'_> {
         if let Some(tried) = &self.tried {
             let mut tried = tried.lock().expect("nobody panics while holding it");
             let tried = tried.entry(ask.name.clone()).or_default();
+            tried.unread.extend(beside);
             for (item, (_, entities)) in items.iter().zip(&made) {
                 tried.item(item, &ask.named);
                 tried.made(entities);
@@ -439,12 +631,10 @@ impl Run<'_> {
         }
         let (kept, entities): (Vec<_>, Vec<_>) = made.into_iter().unzip();
         Ok(Page {
-            etag: None,
-            next: None,
-            tries: 0,
             items: items.len(),
             kept: kept.into_iter().flatten().collect(),
             entities: entities.into_iter().flatten().collect(),
+            ..Page::default()
         })
     }
 
@@ -522,5 +712,16 @@ impl State {
         place.missed.extend(it.place.missed);
         place.missed.sort();
         self.entities.add(it.entities);
+        self.documents.extend(it.documents);
+        if !it.unread.is_empty() {
+            self.unread.entry(it.ask).or_default().extend(it.unread);
+        }
     }
+}
+
+/// The path of an address, without its first slash.
+fn path_of(link: &str) -> &str {
+    let rest = link.find("://").map_or(link, |scheme| &link[scheme + 3..]);
+    let rest = if link.contains("://") { rest.split_once('/').map_or("", |(_, path)| path) } else { rest };
+    rest.trim_start_matches('/').split(['?', '#']).next().unwrap_or_default()
 }

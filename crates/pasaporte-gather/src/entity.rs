@@ -1,5 +1,6 @@
 //! Entities as lines of NDJSON: checked, each once, in an order that does not depend on who was first.
 
+use std::collections::HashMap;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
@@ -37,11 +38,12 @@ impl Entities {
     }
 
     /// Writes them to a file: it is the old one or the new one, at any moment.
-    pub(crate) fn write(mut self, path: &Path) -> io::Result<()> {
+    pub(crate) fn write(mut self, path: &Path, declared: bool) -> io::Result<()> {
         self.settle();
         let new = path.with_extension("ndjson.new");
         let mut out = BufWriter::with_capacity(1 << 16, File::create(&new)?);
-        out.write_all(b"{\"estate\":1}\n")?;
+        let first: &[u8] = if declared { b"{\"estate\":1,\"declared\":true}\n" } else { b"{\"estate\":1}\n" };
+        out.write_all(first)?;
         for entity in &self.0 {
             out.write_all(entity.line.as_bytes())?;
             out.write_all(b"\n")?;
@@ -93,14 +95,24 @@ pub(crate) fn kind_and_id(line: &str) -> (u8, String) {
 }
 
 /// Checks that entities are what the format takes; `name` says where they come from.
+///
+/// What is said of one thing twice is settled later, on one page as on two; so each is checked with what is said of others.
 pub(crate) fn checked(name: &str, entities: &[Box<RawValue>]) -> Result<(), Diagnostics> {
-    let mut text = String::from("{\"estate\":1}\n");
+    let mut rounds: Vec<String> = vec!["{\"estate\":1}\n".to_owned()];
+    let mut met: HashMap<(u8, String), usize> = HashMap::new();
     for entity in entities {
-        text.push_str(entity.get());
-        text.push('\n');
+        let of = kind_and_id(entity.get());
+        let round =
+            if of.1.is_empty() { 0 } else { *met.entry(of).and_modify(|round| *round += 1).or_insert(0) };
+        if round == rounds.len() {
+            rounds.push(rounds[0].lines().take(1).map(|line| format!("{line}\n")).collect());
+        }
+        rounds[round].push_str(entity.get());
+        rounds[round].push('\n');
     }
-    let source = Source::Text { name: name.to_owned(), text, form: Form::Ndjson };
-    check(source)
+    rounds
+        .into_iter()
+        .try_for_each(|text| check(Source::Text { name: name.to_owned(), text, form: Form::Ndjson }))
 }
 
 #[cfg(test)]
@@ -113,7 +125,7 @@ mod tests {
         let raw = |line: &&str| RawValue::from_string((*line).to_owned()).unwrap();
         let mut entities = Entities::default();
         entities.add(lines.iter().map(raw).collect());
-        entities.write(&path).unwrap();
+        entities.write(&path, false).unwrap();
         fs::read_to_string(path).unwrap()
     }
 

@@ -26,6 +26,15 @@ const SIGN_INS: u32 = 3;
 /// Largest answer that is read.
 const LARGEST: u64 = 64 << 20;
 
+/// How something is asked.
+#[derive(Debug, Default)]
+pub(crate) struct Asking<'a> {
+    /// Headers besides those of every request.
+    pub(crate) headers: &'a [(String, String)],
+    /// Statuses that are told at once, since they mean something to whoever asks.
+    pub(crate) telling: &'a [u16],
+}
+
 /// What came back.
 #[derive(Debug)]
 pub(crate) struct Answer {
@@ -42,7 +51,7 @@ pub(crate) struct Answer {
 #[derive(Debug)]
 pub(crate) enum Failure {
     /// The platform does not answer this; others it may.
-    This { why: String, tries: u32 },
+    This { why: String, status: Option<u16>, tries: u32 },
     /// Nothing will be answered.
     Everything(Box<Diagnostic>),
 }
@@ -131,6 +140,11 @@ impl<'s> Platform<'s> {
         format!("{}/{path}", self.url)
     }
 
+    /// The path of an address below the platform's, if it is one.
+    pub(crate) fn below(&self, address: &str) -> Option<String> {
+        Some(address.strip_prefix(self.url)?.strip_prefix('/')?.to_owned())
+    }
+
     /// The address that a link leads to, if it is one of the same host: a credential goes nowhere else.
     pub(crate) fn follow(&self, from: &str, link: &str) -> Option<String> {
         let scheme = self.url.find("://")? + 3;
@@ -148,13 +162,13 @@ impl<'s> Platform<'s> {
     }
 
     /// Asks, as often as it takes and is sensible.
-    pub(crate) fn get(&self, address: &str) -> Result<Answer, Failure> {
+    pub(crate) fn get(&self, address: &str, asking: &Asking<'_>) -> Result<Answer, Failure> {
         let mut tries = 0;
         let mut signed_in_again = 0;
         loop {
             tries += 1;
             self.keep_pace();
-            let (why, wait) = match self.once(address) {
+            let (why, wait) = match self.once(address, asking) {
                 Ok(Came::Answer(mut answer)) => {
                     answer.tries = tries;
                     return Ok(answer);
@@ -169,8 +183,8 @@ impl<'s> Platform<'s> {
                 Ok(Came::Unauthorized(_)) => return Err(Failure::Everything(self.refused(address))),
                 Ok(Came::Status(status, wait)) => {
                     let why = format!("HTTP {status}");
-                    if !is_passing(status) {
-                        return Err(Failure::This { why, tries });
+                    if !is_passing(status) || asking.telling.contains(&status) {
+                        return Err(Failure::This { why, status: Some(status), tries });
                     }
                     (why, wait)
                 }
@@ -178,7 +192,7 @@ impl<'s> Platform<'s> {
                 Err(Trouble::Passing(why)) => (why, None),
             };
             if tries == TRIES {
-                return Err(Failure::This { why, tries });
+                return Err(Failure::This { why, status: None, tries });
             }
             rest(tries, wait);
         }
@@ -196,8 +210,14 @@ impl<'s> Platform<'s> {
         std::thread::sleep(wait);
     }
 
-    fn once(&self, address: &str) -> Result<Came, Trouble> {
-        let mut request = self.agent.get(address).header("accept", "application/json");
+    fn once(&self, address: &str, asking: &Asking<'_>) -> Result<Came, Trouble> {
+        let mut request = self.agent.get(address);
+        if !asking.headers.iter().any(|(name, _)| name.eq_ignore_ascii_case("accept")) {
+            request = request.header("accept", "application/json");
+        }
+        for (name, value) in asking.headers {
+            request = request.header(name, value);
+        }
         let mut token = None;
         match (self.sign_in, self.secret) {
             (SignIn::Bearer, Some(secret)) => {

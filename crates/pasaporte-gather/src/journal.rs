@@ -4,7 +4,7 @@
 //! A line that was torn when the program was killed is passed over. It holds what the adapter made of a page and
 //! never the page itself, so that nothing stays that an adapter does not take.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 
 /// A page that was read.
-#[derive(Debug, Clone, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub(crate) struct Page {
     /// Which state of the thing it is of.
     pub(crate) etag: Option<String>,
@@ -28,6 +28,12 @@ pub(crate) struct Page {
     pub(crate) kept: Vec<Box<RawValue>>,
     /// The entities that the adapter made.
     pub(crate) entities: Vec<Box<RawValue>>,
+    /// A document to stand beside the estate: its name and its text.
+    #[serde(default)]
+    pub(crate) document: Option<(String, String)>,
+    /// Fields beside its items that nothing reads.
+    #[serde(default)]
+    pub(crate) unread: BTreeSet<String>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -120,7 +126,16 @@ mod tests {
 
     fn page(items: usize) -> Page {
         let entities = vec![RawValue::from_string(r#"{"scope":{"id":"tides"}}"#.to_owned()).unwrap()];
-        Page { etag: None, next: None, tries: 1, items, kept: Vec::new(), entities }
+        Page {
+            etag: None,
+            next: None,
+            tries: 1,
+            items,
+            kept: Vec::new(),
+            entities,
+            document: None,
+            unread: BTreeSet::new(),
+        }
     }
 
     #[test]

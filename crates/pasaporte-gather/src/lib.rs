@@ -20,7 +20,7 @@ mod told;
 mod tried;
 
 pub use adapter::Adapter;
-pub use check::{Check, check};
+pub use check::{Check, check, check_live};
 pub use collect::Collecting;
 pub use http::Reaching;
 pub use knock::{Door, Knocked, knock};

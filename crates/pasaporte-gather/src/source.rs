@@ -34,6 +34,8 @@ struct Written {
     credential: Option<Credential>,
     at_once: Option<usize>,
     #[serde(default)]
+    declared: bool,
+    #[serde(default)]
     with: BTreeMap<String, String>,
 }
 
@@ -58,6 +60,8 @@ pub struct Source {
     pub adapter: String,
     pub(crate) from: From,
     pub(crate) at_once: Option<usize>,
+    /// Whether it says how things should be, and not how they are.
+    pub(crate) declared: bool,
     /// What adapters see as `$source`.
     pub(crate) known: Val,
 }
@@ -98,7 +102,14 @@ impl Source {
         let url = url.trim_end_matches('/').to_owned();
         let known = known(name, Some(&url), &BTreeMap::new());
         let from = From::Url { url, client: client.to_owned(), secret };
-        Self { name: name.to_owned(), adapter: adapter.to_owned(), from, at_once: None, known }
+        Self {
+            name: name.to_owned(),
+            adapter: adapter.to_owned(),
+            from,
+            at_once: None,
+            declared: false,
+            known,
+        }
     }
 
     /// Saved answers in a folder.
@@ -109,8 +120,15 @@ impl Source {
             adapter: adapter.to_owned(),
             from: From::Files(folder.to_owned()),
             at_once: None,
+            declared: false,
             known,
         }
+    }
+
+    /// Whether it is read by an adapter of that name, or in that folder.
+    pub fn uses(&self, adapter: &str) -> bool {
+        let same = |one: &Path, other: &Path| matches!((fs::canonicalize(one), fs::canonicalize(other)), (Ok(one), Ok(other)) if one == other);
+        self.adapter == adapter || same(Path::new(&self.adapter), Path::new(adapter))
     }
 
     /// The sources of a configuration file. Paths in it are seen from its folder; credentials on standard input
@@ -185,7 +203,7 @@ impl Written {
         if self.at_once == Some(0) {
             return Err(wrong("`at_once` is 0: nothing could be asked", "say 1 or more"));
         }
-        Ok(Source { name: self.name, adapter, from, at_once: self.at_once, known })
+        Ok(Source { name: self.name, adapter, from, at_once: self.at_once, declared: self.declared, known })
     }
 }
 

@@ -1,5 +1,7 @@
 //! How a collection stands, and what came of it.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 /// How things stand with one source.
 #[derive(Debug, Clone)]
 pub struct Progress {
@@ -22,6 +24,9 @@ pub struct Told {
     pub places: Vec<Place>,
     /// How many pages were known from a collection that was cut off.
     pub resumed: usize,
+    /// By ask the fields of its answers, beside their items, that nothing reads: one of them may be how the answer goes
+    /// on.
+    pub unread: BTreeMap<String, BTreeSet<String>>,
 }
 
 /// What was asked about one account and region, and what came back.

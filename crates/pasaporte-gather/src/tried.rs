@@ -19,6 +19,8 @@ pub struct Tried {
     pub made: BTreeMap<&'static str, usize>,
     /// Fields of items that no expression of the adapter names.
     pub left_out: BTreeSet<String>,
+    /// Fields of answers beside their items that nothing reads.
+    pub unread: BTreeSet<String>,
 }
 
 impl Tried {
@@ -27,13 +29,7 @@ impl Tried {
         self.items += 1;
         let mut fields = BTreeSet::new();
         walk(item, &mut String::new(), &mut fields);
-        let is_read = |field: &str| {
-            let last = field.rsplit('.').next().unwrap_or(field);
-            named
-                .split(|each: char| !(each.is_alphanumeric() || each == '_' || each == '-'))
-                .any(|word| word == last)
-        };
-        self.left_out.extend(fields.into_iter().filter(|field| !is_read(field)));
+        self.left_out.extend(fields.into_iter().filter(|field| !is_named(field, named)));
     }
 
     /// Counts what an item became.
@@ -48,6 +44,35 @@ impl Tried {
             }
         }
     }
+}
+
+/// Whether a text of expressions names a field.
+fn is_named(field: &str, text: &str) -> bool {
+    let last = field.rsplit('.').next().unwrap_or(field);
+    let mut words = text.split(|each: char| !(each.is_alphanumeric() || each == '_' || each == '-'));
+    words.any(|word| word == last)
+}
+
+/// The fields of an answer beside its items that no expression names: one of them may say how it goes on.
+pub(crate) fn unread(body: &Val, named: &str) -> BTreeSet<String> {
+    fn beside(value: &Val, at: &str, fields: &mut BTreeSet<String>) {
+        let Val::Obj(map) = value else { return };
+        for (key, inner) in map.iter() {
+            let Val::TStr(key) = key else { continue };
+            let key = String::from_utf8_lossy(key);
+            let at = if at.is_empty() { key.into_owned() } else { format!("{at}.{key}") };
+            match inner {
+                Val::Obj(_) => beside(inner, &at, fields),
+                // Nothing goes on there.
+                Val::Null => {}
+                _ => drop(fields.insert(at)),
+            }
+        }
+    }
+    let mut fields = BTreeSet::new();
+    beside(body, "", &mut fields);
+    fields.retain(|field| !is_named(field, named));
+    fields
 }
 
 /// The fields of a value, each with those it lies in.

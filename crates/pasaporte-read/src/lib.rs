@@ -22,5 +22,5 @@ pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
     read::nearest(word, known.iter().copied())
 }
 
-pub use redact::is_unprintable;
+pub use redact::{covered, is_secret_field, is_unprintable};
 pub use secret_file::owned_alone;

@@ -22,12 +22,18 @@ const SECRET_FIELDS: [&str; 9] = [
 const LONG_RUN: usize = 32;
 
 /// The text with what looks like a secret covered, character by character, so that columns stay.
-pub(crate) fn covered(text: &str) -> String {
+pub fn covered(text: &str) -> String {
     let mut chars: Vec<char> = text.chars().collect();
     cover_runs(&mut chars);
     cover_values(&mut chars);
     cover_questions(&mut chars);
     chars.into_iter().collect()
+}
+
+/// Whether a field of that name holds a secret.
+pub fn is_secret_field(name: &str) -> bool {
+    let name = name.to_lowercase().replace('-', "_");
+    SECRET_FIELDS.iter().any(|field| name == *field || name.ends_with(&format!("_{field}")))
 }
 
 fn cover_runs(chars: &mut [char]) {

@@ -26,6 +26,8 @@ pub struct SourceOut {
     pub places: Vec<AskedOut>,
     /// How many pages were known from a collection that was cut off.
     pub pages_resumed: usize,
+    /// By ask the fields of its answers, beside their items, that nothing reads.
+    pub unread: BTreeMap<String, BTreeSet<String>>,
 }
 
 /// What was asked about one account and region, and what came back.
@@ -68,6 +70,8 @@ pub struct AskOut {
     pub entities: BTreeMap<String, usize>,
     /// Fields of items that no expression of the adapter names.
     pub left_out: BTreeSet<String>,
+    /// Fields of answers beside their items that nothing reads: one of them may say how the answer goes on.
+    pub unread: BTreeSet<String>,
 }
 
 impl Gathered {

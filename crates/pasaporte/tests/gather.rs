@@ -320,8 +320,8 @@ fn a_check_says_what_an_adapter_makes_and_what_it_leaves_out() {
     let expected = serde_json::json!({
         "check": 1,
         "asks": [
-            {"ask": "piers", "items": 2, "without_entity": 0, "entities": {"scope": 2}, "left_out": ["built"]},
-            {"ask": "cranes", "items": 3, "without_entity": 1, "entities": {"function": 2}, "left_out": ["nobody"]},
+            {"ask": "piers", "items": 2, "without_entity": 0, "entities": {"scope": 2}, "left_out": ["built"], "unread": []},
+            {"ask": "cranes", "items": 3, "without_entity": 1, "entities": {"function": 2}, "left_out": ["nobody"], "unread": []},
         ],
         "missed": ["cranes of south (not among the saved answers)"],
     });

@@ -7,7 +7,7 @@ use std::time::Duration;
 use clap::Args;
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jiff::Timestamp;
-use pasaporte_gather::{Check, Collecting, Progress, Reaching, Source, Told, check};
+use pasaporte_gather::{Check, Collecting, Progress, Reaching, Source, Told, check, check_live};
 use pasaporte_report::{AskOut, AskedOut, Checked, Gathered, SourceOut};
 
 use super::{BLIND, Done, Format, Sheet, Stop, unwritable};
@@ -15,11 +15,11 @@ use crate::view;
 
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  pasaporte gather --sources gather.toml --out estate\n  pasaporte gather --check ./my-adapter saved-answers"
+    after_help = "Examples:\n  pasaporte gather --sources gather.toml --out estate\n  pasaporte gather --sources gather.toml --out estate --save samples\n  pasaporte gather --check ./my-adapter samples/harbour\n  pasaporte gather --check ./my-adapter --sources gather.toml"
 )]
 pub(crate) struct Gather {
     /// The file with the `[[source]]` list: what to collect from
-    #[arg(long, value_name = "FILE", required_unless_present = "check", conflicts_with = "check")]
+    #[arg(long, value_name = "FILE", required_unless_present = "check")]
     sources: Option<PathBuf>,
     /// The folder to write the estate into; each source becomes a file of its name
     #[arg(long, value_name = "FOLDER", required_unless_present = "check", conflicts_with = "check")]
@@ -30,6 +30,9 @@ pub(crate) struct Gather {
     /// When the estate is true, written to as-of.yaml: a time, a date, `now`, or `none` to write nothing
     #[arg(long, value_name = "TIME", default_value = "now", value_parser = moment)]
     as_of: AsOf,
+    /// Keep answers as samples in this folder too, what looks like a secret in them covered
+    #[arg(long, value_name = "FOLDER", conflicts_with = "check")]
+    save: Option<PathBuf>,
     /// Begin anew, also where a collection was cut off
     #[arg(long)]
     fresh: bool,
@@ -42,8 +45,9 @@ pub(crate) struct Gather {
     /// Exit with 3 if anything did not come back
     #[arg(long)]
     strict: bool,
-    /// Try an adapter, shipped or in a folder, on saved answers instead: what it makes of them, what it leaves out
-    #[arg(long, value_name = "ADAPTER", requires = "samples")]
+    /// Try an adapter, shipped or in a folder, on saved answers instead, or on what its sources answer now (--sources):
+    /// what it makes of them, what it leaves out. Nothing is written
+    #[arg(long, value_name = "ADAPTER")]
     check: Option<String>,
     /// Saved answers: a folder of them, or files named like what was asked
     #[arg(value_name = "SAMPLE")]
@@ -70,7 +74,7 @@ fn moment(text: &str) -> Result<AsOf, String> {
 impl Gather {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         if let Some(adapter) = &self.check {
-            let checked = checked(check(adapter, &self.samples).map_err(Stop::Wrong)?);
+            let checked = checked(self.check(adapter)?);
             match self.format {
                 Format::Text => sheet.text(&view::checked(sheet.page, adapter, &checked))?,
                 Format::Json => sheet.json(&checked)?,
@@ -78,7 +82,53 @@ impl Gather {
             return Ok(0);
         }
         let (Some(sources), Some(out)) = (&self.sources, &self.out) else { return Ok(0) };
-        let mut sources = Source::read(sources, &mut std::io::stdin().lock()).map_err(Stop::Ungathered)?;
+        let sources = self.sources(sources)?;
+        let collecting = Wanted { out, fresh: self.fresh, save: self.save.as_deref(), quiet: sheet.quiet };
+        let gathered = collect(&sources, &collecting, self.reaching()?)?;
+        if let AsOf::At(time) = self.as_of {
+            write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
+        }
+        match self.format {
+            Format::Text => sheet.text(&view::gathered(sheet.page, &gathered, out))?,
+            Format::Json => sheet.json(&gathered)?,
+        }
+        let missed = gathered.gathered.iter().flat_map(|source| &source.places);
+        let missed = missed.into_iter().any(|place| !place.missed.is_empty());
+        Ok(if self.strict && missed { BLIND } else { 0 })
+    }
+
+    /// Tries an adapter on saved answers, or on what its sources answer now.
+    fn check(&self, adapter: &str) -> Result<Check, Stop> {
+        match (&self.sources, self.samples.is_empty()) {
+            (None, false) => check(adapter, &self.samples).map_err(Stop::Wrong),
+            (Some(sources), true) => {
+                let mut sources = self.sources(sources)?;
+                sources.retain(|source| source.uses(adapter));
+                if sources.is_empty() {
+                    return Err(Stop::Misused {
+                        message: format!("no source uses adapter {}", view::safe(adapter)),
+                        help: "name it as the sources file does".to_owned(),
+                    });
+                }
+                check_live(adapter, &sources, &self.reaching()?).map_err(Stop::Wrong)
+            }
+            _ => Err(Stop::Misused {
+                message: "an adapter is tried on saved answers or on live ones".to_owned(),
+                help: "name samples, or --sources with a source that uses the adapter; not both".to_owned(),
+            }),
+        }
+    }
+
+    fn reaching(&self) -> Result<Reaching, Stop> {
+        Ok(Reaching {
+            patience: Duration::from_secs(self.timeout),
+            authorities: authorities(self.ca.as_deref())?,
+        })
+    }
+
+    /// The sources that were asked for.
+    fn sources(&self, file: &Path) -> Result<Vec<Source>, Stop> {
+        let mut sources = Source::read(file, &mut std::io::stdin().lock()).map_err(Stop::Ungathered)?;
         for name in &self.only {
             if !sources.iter().any(|source| source.name == *name) {
                 let known: Vec<&str> = sources.iter().map(|source| source.name.as_str()).collect();
@@ -93,21 +143,7 @@ impl Gather {
             }
         }
         sources.retain(|source| self.only.is_empty() || self.only.contains(&source.name));
-        let reaching = Reaching {
-            patience: Duration::from_secs(self.timeout),
-            authorities: authorities(self.ca.as_deref())?,
-        };
-        let gathered = collect(&sources, out, reaching, self.fresh, sheet.quiet)?;
-        if let AsOf::At(time) = self.as_of {
-            write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
-        }
-        match self.format {
-            Format::Text => sheet.text(&view::gathered(sheet.page, &gathered, out))?,
-            Format::Json => sheet.json(&gathered)?,
-        }
-        let missed =
-            gathered.gathered.iter().flat_map(|source| &source.places).any(|place| !place.missed.is_empty());
-        Ok(if self.strict && missed { BLIND } else { 0 })
+        Ok(sources)
     }
 }
 
@@ -122,14 +158,21 @@ pub(super) fn authorities(ca: Option<&Path>) -> Result<Option<Vec<u8>>, Stop> {
     ca.map(read).transpose()
 }
 
+/// How to collect.
+pub(super) struct Wanted<'w> {
+    /// The folder of the estate.
+    pub(super) out: &'w Path,
+    /// Whether to begin anew where a collection was cut off.
+    pub(super) fresh: bool,
+    /// Where answers are kept too.
+    pub(super) save: Option<&'w Path>,
+    /// Whether nobody wants to see how it goes on.
+    pub(super) quiet: bool,
+}
+
 /// Collects from sources into a folder, with a bar for each on a terminal.
-pub(super) fn collect(
-    sources: &[Source],
-    out: &Path,
-    reaching: Reaching,
-    fresh: bool,
-    quiet: bool,
-) -> Result<Gathered, Stop> {
+pub(super) fn collect(sources: &[Source], wanted: &Wanted<'_>, reaching: Reaching) -> Result<Gathered, Stop> {
+    let Wanted { out, fresh, save, quiet } = *wanted;
     // Hidden where standard error is no terminal, too.
     let all = MultiProgress::new();
     if quiet {
@@ -149,7 +192,7 @@ pub(super) fn collect(
         bar.set_position(progress.done as u64);
         bar.set_message(format!("{} entities", progress.entities));
     };
-    let collecting = Collecting { out, fresh, reaching, watch: &watch };
+    let collecting = Collecting { out, fresh, reaching, save, watch: &watch };
     fs::create_dir_all(out).map_err(|error| unwritable(out, &error))?;
     let told = collecting.run(sources);
     for bar in &bars {
@@ -171,6 +214,7 @@ fn source_out(told: Told) -> SourceOut {
         source: told.source,
         places: told.places.into_iter().map(place).collect(),
         pages_resumed: told.resumed,
+        unread: told.unread,
     }
 }
 
@@ -182,6 +226,7 @@ fn checked(check: Check) -> Checked {
         without_entity: it.idle,
         entities: it.made.into_iter().map(|(kind, count)| (kind.to_owned(), count)).collect(),
         left_out: it.left_out,
+        unread: it.unread,
     };
     Checked::new(check.asks.into_iter().map(ask).collect(), check.missed)
 }

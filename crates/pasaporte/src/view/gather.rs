@@ -1,5 +1,6 @@
 //! What was gathered, and what was not, as text and as JSON.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use std::path::Path;
 
@@ -28,6 +29,7 @@ const ASKS: &[Column] = &[
     column("entities", 1, Holds::Names),
     column("without_entity", 3, Holds::Numbers),
     column("left_out", 1, Holds::Prose),
+    column("unread", 1, Holds::Prose),
 ];
 
 /// What came of each source, by account and region.
@@ -77,9 +79,32 @@ pub(crate) fn gathered(page: Page, gathered: &Gathered, out: &Path) -> String {
         text.push('\n');
         text.push_str(&page.paragraph(&went_on, "", "", 0));
     }
+    for ((source, fields), asks) in unread(told) {
+        let fields: Vec<String> = fields.iter().map(|field| safe(field)).collect();
+        let told = format!(
+            "{}: answers of {} have {} beside their items, which nothing reads. If that says that there is more, only \
+             the first page was read.",
+            safe(source),
+            safe(&asks.join(", ")),
+            fields.join(", "),
+        );
+        text.push('\n');
+        text.push_str(&page.paragraph(&told, "", "", 0));
+    }
     let folder = safe(&out.to_string_lossy());
     let _ = writeln!(text, "\nWritten to {folder}. Next: pasaporte audit {folder}");
     text
+}
+
+/// The fields that nothing reads, by source, with the asks whose answers have them.
+fn unread(told: &[SourceOut]) -> BTreeMap<(&str, &BTreeSet<String>), Vec<&str>> {
+    let mut all: BTreeMap<(&str, &BTreeSet<String>), Vec<&str>> = BTreeMap::new();
+    for source in told {
+        for (ask, fields) in &source.unread {
+            all.entry((&source.source, fields)).or_default().push(ask);
+        }
+    }
+    all
 }
 
 fn places(told: &[SourceOut]) -> impl Iterator<Item = (&SourceOut, &AskedOut)> {
@@ -102,6 +127,7 @@ pub(crate) fn checked(page: Page, adapter: &str, check: &Checked) -> String {
             Cell::many(made),
             if it.without_entity == 0 { Cell::Nothing } else { Cell::count(it.without_entity) },
             Cell::many(it.left_out.iter().map(|field| safe(field))),
+            Cell::many(it.unread.iter().map(|field| safe(field))),
         ]);
     }
     let mut text = rows(page, &list);
