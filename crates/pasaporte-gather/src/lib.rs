@@ -12,6 +12,7 @@ mod entity;
 mod http;
 mod journal;
 mod knock;
+mod page;
 mod program;
 mod saved;
 mod shipped;

@@ -1,6 +1,6 @@
 //! What is told of what could not be seen.
 
-use pasaporte_core::estate::{ContractOf, Reference, Thing};
+use pasaporte_core::estate::{ContractOf, Estate, Kept, Reference, Thing};
 
 use super::Told;
 use super::phrases::listed;
@@ -95,9 +95,60 @@ fn missing(audit: &Audit<'_>, thing: Thing, references: &[Reference]) -> Told {
     mentions.sort_unstable();
     mentions.dedup();
     let mentions = listed(&mentions);
-    let told = Told::new(format!("It is not in the estate, but {mentions}. {}", hides(thing)))
-        .fix("Gather it too, or remove the reference if it is gone.");
+    let told = Told::new(format!("It is not in the estate, but {mentions}. {}", hides(thing))).fix(
+        match nearly(estate, thing) {
+            Some(near) => format!(
+                "Write {near} if that is meant; else gather it too, or remove the reference if it is gone."
+            ),
+            None => "Gather it too, or remove the reference if it is gone.".to_owned(),
+        },
+    );
     references.iter().take(MOST_SHOWN).fold(told, |told, each| told.at(each.origin, named(each)))
+}
+
+/// Most things of a kind that are looked through for one of nearly the same name.
+const MOST_COMPARED: usize = 10_000;
+
+/// The thing of the same kind that is there and whose name is a slip of the pen away, if there is one alone.
+fn nearly(estate: &Estate, missing: Thing) -> Option<String> {
+    fn of<K: Kept>(estate: &Estate, missing: K) -> Option<String> {
+        if estate.count::<K>() > MOST_COMPARED {
+            return None;
+        }
+        let near = estate.all::<K>().filter(|(id, _)| is_a_slip(estate.id(missing), estate.id(*id)));
+        let mut near = near.map(|(id, _)| estate.label(id.thing()));
+        near.next().filter(|_| near.next().is_none())
+    }
+    match missing {
+        Thing::Scope(id) => of(estate, id),
+        Thing::Function(id) => of(estate, id),
+        Thing::Identity(id) => of(estate, id),
+        Thing::User(id) => of(estate, id),
+        Thing::Group(id) => of(estate, id),
+        Thing::Set(id) => of(estate, id),
+        Thing::Key(id) => of(estate, id),
+        Thing::Verifier(id) => of(estate, id),
+        Thing::Resource(id) => of(estate, id),
+        _ => None,
+    }
+}
+
+/// Whether two names are one letter apart: one more, one less, another, or two that changed places.
+fn is_a_slip(one: &str, other: &str) -> bool {
+    let (one, other) = (one.as_bytes(), other.as_bytes());
+    if one.len().min(other.len()) < 3 || one.len().abs_diff(other.len()) > 1 {
+        return false;
+    }
+    let same = one.iter().zip(other).take_while(|(one, other)| one == other).count();
+    let (one, other) = (&one[same..], &other[same..]);
+    match (one, other) {
+        ([], []) => false,
+        ([_, rest @ ..], []) | ([], [_, rest @ ..]) => rest.is_empty(),
+        ([a, b, one @ ..], [c, d, other @ ..]) if (a, b) == (d, c) && one == other => true,
+        ([_, after_one @ ..], [_, after_other @ ..]) => {
+            after_one == after_other || after_one == other || one == after_other
+        }
+    }
 }
 
 /// What goes unjudged with a missing thing.
@@ -133,4 +184,25 @@ fn unseen_kind(audit: &Audit<'_>, UnseenKind { place, kind, origins }: &UnseenKi
     .fix(format!("Gather the {kind} things there; or take them out of the grants if there are none."));
     let shown = origins.iter().take(MOST_SHOWN);
     shown.fold(told, |told, origin| told.at(*origin, "a statement that takes them in"))
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::is_a_slip;
+
+    #[rstest]
+    #[case::changed_places("table:boks", "table:bosk", true)]
+    #[case::one_more("sell-tickets", "sell-ticket", true)]
+    #[case::one_less("sell-tiket", "sell-ticket", true)]
+    #[case::another("sell-tikket", "sell-ticket", true)]
+    #[case::at_the_beginning("xell-ticket", "sell-ticket", true)]
+    #[case::two("sel-tiket", "sell-ticket", false)]
+    #[case::the_same("sell-ticket", "sell-ticket", false)]
+    #[case::short("ab", "ac", false)]
+    fn a_slip_is_one_letter(#[case] one: &str, #[case] other: &str, #[case] is_one: bool) {
+        assert_eq!(is_a_slip(one, other), is_one);
+        assert_eq!(is_a_slip(other, one), is_one);
+    }
 }

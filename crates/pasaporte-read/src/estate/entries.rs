@@ -6,7 +6,8 @@ use pasaporte_core::estate::{
 };
 
 use super::choices::{Check, LastUsed, Network, Presents, Tags};
-use super::statements::{Admission, Statement, When};
+use super::conditions::When;
+use super::statements::{Admission, Statement};
 use super::url::Url;
 use super::values::{
     ActionPattern, AnyPattern, Many, Moment, Name, PrincipalName, SettingName, Text, ThingName, Word,

@@ -3,6 +3,7 @@
 
 mod attached;
 mod choices;
+mod conditions;
 mod convert;
 mod document;
 mod entries;

@@ -4,7 +4,8 @@ use pasaporte_core::estate::{
     self as model, Attempt, Came, Contract, ContractId, ContractOf, FunctionId, Name, State, Thing, Way,
 };
 
-use super::{Converter, Short, Side, entries};
+use super::permissions::Side;
+use super::{Converter, Short, entries};
 use crate::estate::choices::{Check, Network, Presents};
 use crate::estate::values::{Name as Written, Text};
 use crate::text::Position;

@@ -1,26 +1,25 @@
 //! From entries as written to things of the model.
 
 mod code;
+mod observed;
+mod permissions;
 mod proofs;
+mod statements;
 
-use pasaporte_core::access::{ASSUME, INVOKE};
 use pasaporte_core::estate::{
-    self as model, ActionsId, At, Attribute, Bounded, Builder, CaseOfActions, CrossAccount, Effect, FileId,
-    GroupId, IdentityId, Kept, Life, List, MemberKind, Name, PatternId, Principal, ResourcesId, ScopeId,
-    ScopeKind, Selection, SetId, SetOrigin, StatementId, Statements, Thing, UserId,
+    self as model, Builder, CaseOfActions, CrossAccount, FileId, GroupId, IdentityId, Kept, Life, List,
+    MemberKind, Name, Principal, ScopeId, ScopeKind, Thing, UserId,
 };
 use pasaporte_core::pattern::Pattern;
 
+use permissions::Side;
 use smallvec::SmallVec;
+use statements::any_pattern;
 
 use super::choices::Tags;
 use super::document::Entity;
 use super::entries;
-use super::statements::{Admission, Picked, Statement, Test, When};
-use super::values::{
-    ActionPattern, AnyPattern, Moment, Name as Written, PrincipalName, ResourcePattern, THING_KINDS, Text,
-    ThingName, scope_kind,
-};
+use super::values::{Moment, Name as Written, PrincipalName, THING_KINDS, Text, ThingName, scope_kind};
 use crate::read::Report;
 use crate::text::Position;
 
@@ -167,155 +166,6 @@ impl Converter<'_, '_> {
         self.grants(it.grants, Principal::Group(id));
     }
 
-    fn permission_set(&mut self, it: &entries::PermissionSet<'_>) {
-        let id: SetId = self.builder.mention(it.id.text);
-        let set = model::PermissionSet {
-            scope: self.mention(it.scope.as_ref()),
-            made_by: it.origin.map_or(SetOrigin::Custom, |word| word.0),
-            statements: self.statements(it.statements),
-            includes: it.includes.0.iter().map(|set| self.builder.mention(set.text)).collect(),
-            origin: self.origin(it.at),
-        };
-        let origin = set.origin;
-        self.builder.declare(id, set, origin);
-    }
-
-    fn grants(&mut self, grants: &[entries::Grant<'_>], holder: Principal) {
-        for grant in grants {
-            self.grant(grant, Some(holder));
-        }
-    }
-
-    fn grant(&mut self, it: &entries::Grant<'_>, holder: Option<Principal>) {
-        let principal = match (holder, &it.to) {
-            (Some(_), Some(named)) => {
-                let message = "`to` does not belong here: the grant stands within its holder's entry";
-                self.report.wrong_at(named.at, 2, message, "take it out");
-                return;
-            }
-            (None, None) => {
-                self.report.wrong_at(it.at, 1, "a grant needs the field `to`", "say who holds it");
-                return;
-            }
-            (Some(holder), None) => holder,
-            (None, Some(named)) => self.principal(named),
-        };
-        if it.set.is_none() && it.statements.is_empty() {
-            let help = "name a permission `set`, or list `statements`";
-            self.report.wrong_at(it.at, 1, "a grant that gives nothing", help);
-            return;
-        }
-        let grant = model::Grant {
-            id: it.id.as_ref().map(|id| self.builder.name(id.text)),
-            principal,
-            set: self.mention(it.set.as_ref()),
-            statements: self.statements(it.statements),
-            at: match &it.at_place {
-                None => At::Everywhere,
-                Some(place) => At::Thing(self.thing(place)),
-            },
-            conditions: self.conditions(&it.when),
-            expires: moment(it.expires),
-            origin: self.origin(it.at),
-        };
-        self.builder.grant(grant);
-    }
-
-    fn admission(&mut self, it: &Admission<'_>, on: Option<Thing>, side: Side) {
-        let on = match (on, &it.on) {
-            (Some(_), Some(named)) => {
-                let message = "`on` does not belong here: the statement stands within that entry";
-                self.report.wrong_at(named.at, 1, message, "take it out");
-                return;
-            }
-            (None, None) => {
-                self.report.wrong_at(it.at, 1, "it needs the field `on`", "say which thing it is on");
-                return;
-            }
-            (Some(on), None) => on,
-            (None, Some(named)) => {
-                let on = self.thing(named);
-                if !side.fits(on) {
-                    let message = format!("`{}` is not {}", named.text, side.wants());
-                    self.report.wrong_at(named.at, 1, message, "put it into the section for such things");
-                    return;
-                }
-                on
-            }
-        };
-        let actions = match (&it.actions, side.action()) {
-            (Some(actions), _) => self.actions(actions),
-            (None, Some(action)) => {
-                let selection = Selection::One(self.pattern(action));
-                self.builder.actions(selection)
-            }
-            (None, None) => {
-                let help = "say which actions it gives: `allow: bucket/read`";
-                self.report.wrong_at(it.at, 1, "an access list needs `allow` or `deny`", help);
-                return;
-            }
-        };
-        let statement = model::Statement {
-            effect: if it.allows { Effect::Allow } else { Effect::Deny },
-            actions,
-            resources: self.any_resource(),
-            conditions: self.conditions(&it.when),
-            origin: self.origin(it.at),
-        };
-        let to: Short<Principal> = it.to.iter().map(|who| self.principal(who)).collect();
-        let to = self.builder.list(&to);
-        let admission = model::Admission {
-            id: it.id.as_ref().map(|id| self.builder.name(id.text)),
-            on,
-            to,
-            statement: self.builder.statement(statement),
-        };
-        self.builder.admission(admission);
-    }
-
-    fn ceiling(&mut self, it: &entries::Ceiling<'_>) {
-        let mut over = Vec::new();
-        for named in it.over.0 {
-            match self.thing(named) {
-                Thing::Identity(id) => over.push(Bounded::Identity(id)),
-                Thing::User(id) => over.push(Bounded::User(id)),
-                Thing::Scope(id) => over.push(Bounded::Scope(id)),
-                _ => {
-                    let message =
-                        format!("a ceiling bounds identities, users and scopes, not `{}`", named.text);
-                    self.report.wrong_at(named.at, 1, message, "name an identity, a user or a scope");
-                }
-            }
-        }
-        if it.over.0.is_empty() {
-            self.report.wrong_at(
-                it.at,
-                1,
-                "a ceiling over nothing",
-                "name an identity, a user or a scope in `over`",
-            );
-        }
-        let ceiling = model::Ceiling {
-            id: it.id.as_ref().map(|id| self.builder.name(id.text)),
-            over: over.into(),
-            statements: self.statements(it.statements),
-            origin: self.origin(it.at),
-        };
-        self.builder.ceiling(ceiling);
-    }
-
-    fn enrolment(&mut self, it: &entries::Enrolment<'_>) {
-        let enrolment = model::Enrolment {
-            system: self.builder.name(it.system.text),
-            client_id: self.builder.name(it.client_id.0),
-            role: self.builder.name(it.role.0),
-            wide: it.wide,
-            scope: self.mention(it.scope.as_ref()),
-            origin: self.origin(it.at),
-        };
-        self.builder.enrolment(enrolment);
-    }
-
     fn resource(&mut self, it: &entries::Resource<'_>) {
         let kind = it.id.kind;
         if THING_KINDS.contains(&kind) {
@@ -344,45 +194,6 @@ impl Converter<'_, '_> {
         let Ok(pattern) = Pattern::parse(it.action.0) else { return };
         let entry = model::ActionEntry { pattern, class: it.class.0, origin: self.origin(it.at) };
         self.builder.action(entry);
-    }
-
-    fn usage(&mut self, it: &entries::Usage<'_>) {
-        let usage = model::Usage {
-            principal: self.principal(&it.who),
-            action: self.builder.name(it.did.text),
-            on: it.to.as_ref().map(|thing| self.thing(thing)),
-            count: it.count.unwrap_or(1),
-            first: moment(it.first),
-            last: moment(it.last),
-            origin: self.origin(it.at),
-        };
-        self.builder.usage(usage);
-    }
-
-    fn coverage(&mut self, it: &entries::Coverage<'_>) {
-        if it.from.0 >= it.to.0 {
-            self.report.wrong_at(it.at, 1, "the logs end before they begin", "`from` is earlier than `to`");
-        }
-        let actions = it.actions.0.iter().filter_map(|action| Pattern::parse(action.0).ok()).collect();
-        let coverage = model::LogCoverage {
-            scope: self.builder.mention(it.scope.text),
-            actions,
-            from: it.from.0,
-            to: it.to.0,
-            origin: self.origin(it.at),
-        };
-        self.builder.coverage(coverage);
-    }
-
-    fn blind_spot(&mut self, it: &entries::BlindSpot<'_>) {
-        let spot = model::BlindSpot {
-            what: self.builder.name(it.what.0),
-            why: self.name(it.why.as_ref()),
-            hides: self.name(it.hides.as_ref()),
-            scope: self.mention(it.scope.as_ref()),
-            origin: self.origin(it.at),
-        };
-        self.builder.blind_spot(spot);
     }
 
     /// The thing of a name: its kind was written, so the id is one of that kind's.
@@ -427,93 +238,6 @@ impl Converter<'_, '_> {
             _ => Principal::Anyone,
         }
     }
-
-    fn statements(&mut self, statements: &[Statement<'_>]) -> Statements {
-        let before = self.builder.statements_so_far();
-        for statement in statements {
-            self.statement(statement);
-        }
-        self.builder.statements_since(before)
-    }
-
-    fn statement(&mut self, it: &Statement<'_>) -> StatementId {
-        let resources = match &it.on {
-            Some(on) => self.resources(on),
-            None => self.any_resource(),
-        };
-        let statement = model::Statement {
-            effect: if it.allows { Effect::Allow } else { Effect::Deny },
-            actions: self.actions(&it.actions),
-            resources,
-            conditions: self.conditions(&it.when),
-            origin: self.origin(it.at),
-        };
-        self.builder.statement(statement)
-    }
-
-    fn actions(&mut self, picked: &Picked<'_, ActionPattern<'_>>) -> ActionsId {
-        let selection = self.selection(picked, |pattern| pattern.0);
-        self.builder.actions(selection)
-    }
-
-    fn resources(&mut self, picked: &Picked<'_, ResourcePattern<'_>>) -> ResourcesId {
-        let selection = self.selection(picked, |pattern| pattern.0);
-        self.builder.resources(selection)
-    }
-
-    fn any_resource(&mut self) -> ResourcesId {
-        let selection = Selection::One(self.pattern("*"));
-        self.builder.resources(selection)
-    }
-
-    /// What is picked; all but the exceptions where nothing else is listed.
-    fn selection<P>(&mut self, picked: &Picked<'_, P>, text: impl Fn(&P) -> &str) -> Selection {
-        match (picked.any, picked.except) {
-            ([only], []) => Selection::One(self.pattern(text(only))),
-            (any, except) => {
-                let any: Short<PatternId> = any.iter().map(|pattern| self.pattern(text(pattern))).collect();
-                let any = if any.is_empty() { Short::from_iter([self.pattern("*")]) } else { any };
-                let except: Short<PatternId> =
-                    except.iter().map(|pattern| self.pattern(text(pattern))).collect();
-                Selection::new(&any, &except)
-            }
-        }
-    }
-
-    fn pattern(&mut self, text: &str) -> PatternId {
-        self.builder.pattern(text).expect("patterns are checked as they are read")
-    }
-
-    fn conditions(&mut self, when: &When<'_>) -> Box<[model::Condition]> {
-        let mut conditions: Vec<model::Condition> = when
-            .tests
-            .iter()
-            .filter_map(|(name, test)| {
-                let attribute = self.attribute(name)?;
-                Some(model::Condition::Test(attribute, self.test(test)))
-            })
-            .collect();
-        for text in when.opaque {
-            conditions.push(model::Condition::Opaque(self.builder.name(text.0)));
-        }
-        conditions.into()
-    }
-
-    fn attribute(&mut self, name: &str) -> Option<Attribute> {
-        Attribute::parse(name, |tag| Some(self.builder.name(tag)))
-    }
-
-    fn test(&mut self, test: &Test<'_>) -> model::Test {
-        match test {
-            Test::Equals(values) => model::Test::Equals(self.names(values).into_vec().into()),
-            Test::NotEquals(values) => model::Test::NotEquals(self.names(values).into_vec().into()),
-            Test::Like(patterns) => model::Test::Like(patterns.iter().map(any_pattern).collect()),
-            Test::InNetwork(nets) => model::Test::InNetwork(nets.iter().map(|net| net.0).collect()),
-            Test::Before(time) => model::Test::Before(time.0),
-            Test::After(time) => model::Test::After(time.0),
-            Test::Present(present) => model::Test::Present(*present),
-        }
-    }
 }
 
 /// A place in a text as the model keeps it.
@@ -521,45 +245,6 @@ pub(super) fn origin(file: FileId, at: Position) -> model::Origin {
     model::Origin { file, line: at.line, column: at.column }
 }
 
-/// Which kind of statement on a thing it is.
-#[derive(Clone, Copy)]
-enum Side {
-    Invoke,
-    Trust,
-    Access,
-}
-
-impl Side {
-    /// The action that such a statement is about where it does not say.
-    fn action(self) -> Option<&'static str> {
-        match self {
-            Self::Invoke => Some(INVOKE),
-            Self::Trust => Some(ASSUME),
-            Self::Access => None,
-        }
-    }
-
-    fn fits(self, thing: Thing) -> bool {
-        match self {
-            Self::Invoke => matches!(thing, Thing::Function(_)),
-            Self::Trust => matches!(thing, Thing::Identity(_)),
-            Self::Access => matches!(thing, Thing::Resource(_)),
-        }
-    }
-
-    fn wants(self) -> &'static str {
-        match self {
-            Self::Invoke => "a function: invoke permissions stand on functions",
-            Self::Trust => "an identity: trust stands on identities",
-            Self::Access => "a resource: access lists stand on resources",
-        }
-    }
-}
-
 fn moment(moment: Option<Moment>) -> Option<jiff::Timestamp> {
     moment.map(|moment| moment.0)
-}
-
-fn any_pattern(pattern: &AnyPattern<'_>) -> Pattern {
-    Pattern::parse(pattern.0).expect("patterns are checked as they are read")
 }
