@@ -10,7 +10,7 @@ use pasaporte_core::effect::{Act, Breadth, Harm, Road, ServiceId};
 use pasaporte_core::entry::{Drift, Exposure, Held, Unspoken};
 use pasaporte_core::estate::{
     AdmissionId, ContractId, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Name, Origin, Principal,
-    Reference, Thing, TriggerId, VerifierId,
+    Reference, ScopeId, Thing, TriggerId, Unread, VerifierId,
 };
 
 /// What a rule saw.
@@ -89,12 +89,16 @@ pub enum EntryFact {
     /// A try got through where the estate says that it should not: its place among all tries.
     GotThrough(usize),
     /// A verifier accepts what it should not, in front of these functions.
-    WeakVerifier {
-        /// The verifier.
-        verifier: VerifierId,
-        /// What it guards, by name.
-        functions: Box<[FunctionId]>,
-    },
+    WeakVerifier(Box<WeakVerifier>),
+}
+
+/// A verifier that accepts what it should not.
+#[derive(Debug, Clone)]
+pub struct WeakVerifier {
+    /// The verifier.
+    pub verifier: VerifierId,
+    /// What it guards, by name.
+    pub functions: Vec<FunctionId>,
 }
 
 /// A grant of invoking that takes in every function of a place.
@@ -153,7 +157,7 @@ pub enum GrantFact {
     /// Every action of these services.
     WholeService(Box<(Broad, WholeServices)>),
     /// Something harmful on everything of these kinds.
-    AnyResource(Box<(Broad, Vec<Reached>)>),
+    AnyResource(Box<(Broad, Box<[Reached]>)>),
     /// A right that everybody holds.
     ToEverybody(Box<ToEverybody>),
 }
@@ -183,7 +187,7 @@ pub struct Broad {
 }
 
 /// Services of which a statement gives every action, each with how broad that is.
-pub type WholeServices = Vec<(Arc<str>, Breadth)>;
+pub type WholeServices = Box<[(Arc<str>, Breadth)]>;
 
 /// A kind of which a statement gives something harmful on everything.
 #[derive(Debug, Clone)]
@@ -258,41 +262,21 @@ pub enum KeyFact {
 #[derive(Debug, Clone)]
 pub enum BlindFact {
     /// A thing that is referred to and is not there.
-    Missing {
-        /// The thing.
-        thing: Thing,
-        /// What refers to it.
-        references: Box<[Reference]>,
-    },
+    Missing(Box<Missing>),
     /// The estate has no function.
     NoFunction,
     /// An account has none.
-    NoFunctionIn {
-        /// Where the account was read.
-        origin: Origin,
-    },
+    NoFunctionIn(ScopeId),
     /// Grants take in a kind of things of which nothing was gathered where they hold.
     UnseenKind(Box<UnseenKind>),
     /// The patterns over a service's actions tell too many sorts apart.
     Unbounded(Box<str>),
     /// A condition was not understood.
-    Opaque {
-        /// As written.
-        text: Name,
-        /// Where.
-        origin: Origin,
-    },
+    Opaque(Box<Opaque>),
     /// A collector says what it could not see: its place among all such notes.
     NotCollected(usize),
     /// A part of a document could not be used.
-    Unread {
-        /// Which part.
-        part: Name,
-        /// What is wrong with it.
-        why: Name,
-        /// Where.
-        origin: Origin,
-    },
+    Unread(Box<Unread>),
     /// No endpoint of the estate is under a contract.
     IdleContract(ContractId),
     /// A contract meets what is deployed in too many ways.
@@ -301,6 +285,24 @@ pub enum BlindFact {
     NoTime,
     /// Nobody said when a key was made.
     NoAge(KeyId),
+}
+
+/// A thing that is referred to and is not there.
+#[derive(Debug, Clone)]
+pub struct Missing {
+    /// The thing.
+    pub thing: Thing,
+    /// What refers to it.
+    pub references: Vec<Reference>,
+}
+
+/// A condition that was not understood.
+#[derive(Debug, Clone)]
+pub struct Opaque {
+    /// As written.
+    pub text: Name,
+    /// Where.
+    pub origin: Origin,
 }
 
 /// A kind of things that grants take in and that was not gathered.

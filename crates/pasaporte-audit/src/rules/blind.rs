@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rustc_hash::FxHashMap;
 
-use crate::facts::{BlindFact, UnseenKind};
+use crate::facts::{BlindFact, Missing, Opaque, UnseenKind};
 use crate::finding::{Raised, Raising};
 use crate::rules::grant::allowing;
 use crate::{Audit, Level, Rule, Severity, Sureness};
@@ -12,7 +12,7 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::ServiceId;
 use pasaporte_core::estate::{
     ActionsId, Condition, ContractId, FunctionId, Id, KeyId, Origin, Reference, ResourcesId, ScopeId,
-    ScopeKind, Thing, Unread, VerifierId,
+    ScopeKind, Thing, VerifierId,
 };
 
 pub(crate) const RULES: &[Rule] = &[
@@ -106,8 +106,7 @@ fn missing_reference(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for (thing, mut references) in missing {
         references
             .sort_by_cached_key(|reference| (estate.label(reference.from), reference.how, reference.origin));
-        let references = references.into();
-        raising.raise(&blind(thing), BlindFact::Missing { thing, references });
+        raising.raise(&blind(thing), BlindFact::Missing(Box::new(Missing { thing, references })));
     }
 }
 
@@ -120,10 +119,9 @@ fn nothing_there(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     if estate.all::<FunctionId>().next().is_none() {
         raising.raise(&blind(None).facet(FunctionId::KIND), BlindFact::NoFunction);
     }
-    for (id, scope) in estate.all::<ScopeId>().filter(|(_, scope)| scope.kind == ScopeKind::Account) {
+    for (id, _) in estate.all::<ScopeId>().filter(|(_, scope)| scope.kind == ScopeKind::Account) {
         if audit.effects().functions_in(id).len() == 0 {
-            let fact = BlindFact::NoFunctionIn { origin: scope.origin };
-            raising.raise(&blind(Thing::Scope(id)).facet(FunctionId::KIND), fact);
+            raising.raise(&blind(Thing::Scope(id)).facet(FunctionId::KIND), BlindFact::NoFunctionIn(id));
         }
     }
     unseen_kinds(audit, raising);
@@ -202,7 +200,10 @@ fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let mut see = |thing: Option<Thing>, conditions: &[Condition], origin| {
         for condition in conditions {
             let Condition::Opaque(text) = *condition else { continue };
-            raising.raise(&blind(thing).facet(estate.text(text)), BlindFact::Opaque { text, origin });
+            raising.raise(
+                &blind(thing).facet(estate.text(text)),
+                BlindFact::Opaque(Box::new(Opaque { text, origin })),
+            );
         }
     };
     for (_, grant) in estate.grants() {
@@ -244,8 +245,8 @@ fn unread_document(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for (thing, unread) in
         contracts.chain(keys).flat_map(|(thing, all)| all.iter().map(move |it| (thing, it)))
     {
-        let Unread { part, why, origin } = *unread;
-        raising.raise(&blind(thing).facet(estate.text(part)), BlindFact::Unread { part, why, origin });
+        let fact = BlindFact::Unread(Box::new(unread.clone()));
+        raising.raise(&blind(thing).facet(estate.text(unread.part)), fact);
     }
 }
 

@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
-use crate::facts::{Broad, GrantFact, Reached, WholeServices};
+use crate::facts::{Broad, GrantFact, Reached};
 use crate::finding::{Cause, Raised, Raising};
 use crate::fingerprint::canonical;
 use crate::{Audit, Harm, Rule, Sureness};
@@ -67,7 +67,7 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if services.is_empty() || audit.effects().every_action(&road).is_some() {
             return;
         }
-        let mut whole: WholeServices = Vec::new();
+        let mut whole: Vec<(Arc<str>, Breadth)> = Vec::new();
         for (service, every) in services.iter() {
             whole.extend(
                 audit.effects().every_action_of(&road, service, every).map(|it| (Arc::clone(service), it)),
@@ -78,7 +78,7 @@ fn whole_service(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(broad) = best.map(|best| broad(audit, road, grant, best)) else { return };
         whole.retain(|(_, breadth)| breadth.verdict == broad.verdict);
         let raised = too_broad(audit, &broad, Sureness::Certain);
-        raising.raise(&raised, GrantFact::WholeService(Box::new((broad, whole))));
+        raising.raise(&raised, GrantFact::WholeService(Box::new((broad, whole.into()))));
     });
 }
 
@@ -107,7 +107,7 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let Some(best) = best else { return };
         reached.retain(|(verdict, ..)| *verdict == best.verdict);
         let known = reached.iter().any(|(_, _, is_known)| *is_known);
-        let reached = reached.into_iter().map(|(_, it, _)| it).collect();
+        let reached: Box<[Reached]> = reached.into_iter().map(|(_, it, _)| it).collect();
         let broad = broad(audit, road, id, &best);
         let sure = if known { Sureness::Certain } else { Sureness::Inferred };
         raising.raise(&too_broad(audit, &broad, sure), GrantFact::AnyResource(Box::new((broad, reached))));

@@ -13,23 +13,23 @@ const MOST_SHOWN: usize = 4;
 pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
     let estate = audit.estate();
     Some(match fact {
-        BlindFact::Missing { thing, references } => missing(audit, *thing, references),
+        BlindFact::Missing(it) => missing(audit, it.thing, &it.references),
         BlindFact::NoFunction => Told::new("The estate has no function, so nothing was judged that matters.")
             .fix("Gather functions; look whether the right accounts and regions were asked."),
-        BlindFact::NoFunctionIn { origin } => Told::new("No function of this account is in the estate.")
+        BlindFact::NoFunctionIn(id) => Told::new("No function of this account is in the estate.")
             .fix("Gather its functions; look whether the right regions were asked.")
-            .at(*origin, "the account"),
+            .at(estate.origin(Thing::Scope(*id)), "the account"),
         BlindFact::UnseenKind(unseen) => unseen_kind(audit, unseen),
         BlindFact::Unbounded(service) => Told::new(format!(
             "The patterns over actions of {service} tell more sorts of them apart than were looked at, so more may be \
              allowed than is told."
         ))
         .fix("Write fewer patterns with a `*` at both ends."),
-        BlindFact::Opaque { text, origin } => {
-            let text = estate.text(*text);
+        BlindFact::Opaque(it) => {
+            let text = estate.text(it.text);
             Told::new(format!("The condition “{text}” was not understood, so what it guards is not known."))
                 .fix("Write it with the attributes of the estate format.")
-                .at(*origin, "the condition")
+                .at(it.origin, "the condition")
         }
         BlindFact::NotCollected(place) => {
             let spot = estate.blind_spots().get(*place)?;
@@ -39,11 +39,11 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
                 .fix("Give the collector the access it lacked, and gather again.")
                 .at(spot.origin, "the collector's note")
         }
-        BlindFact::Unread { part, why, origin } => {
-            let (part, why) = (estate.text(*part), estate.text(*why));
+        BlindFact::Unread(it) => {
+            let (part, why) = (estate.text(it.part), estate.text(it.why));
             Told::new(format!("Not understood: {part}: {why}."))
                 .fix("Mend the document there, or have whoever made it do so.")
-                .at(*origin, why)
+                .at(it.origin, why)
         }
         BlindFact::IdleContract(id) => {
             let contract = estate.get(*id)?;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::facts::EntryFact;
+use crate::facts::{EntryFact, WeakVerifier};
 use crate::finding::{Cause, Raised, Raising};
 use crate::{Audit, Rule};
 use pasaporte_core::entry::{Exposed, Exposure};
@@ -84,7 +84,7 @@ fn weak_token_check(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let (harm, environment) = (audit.harm_through(worst), audit.environment(worst));
         let raised = Raised::judged(Thing::Verifier(id), harm, Exposed::surely(widest), environment)
             .from((widest == Exposure::Anyone).then_some(Cause::Verifier(id)));
-        raising.raise(&raised, EntryFact::WeakVerifier { verifier: id, functions: functions.into() });
+        raising.raise(&raised, EntryFact::WeakVerifier(Box::new(WeakVerifier { verifier: id, functions })));
     }
 }
 

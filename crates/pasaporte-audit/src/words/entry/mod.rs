@@ -27,6 +27,6 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &EntryFact) -> Option<Told> {
         EntryFact::WeakerThanContract(held) => otherwise::by_contract(audit, held),
         EntryFact::WeakerThanDefined(drift) => Some(otherwise::by_definition(audit, drift)),
         EntryFact::GotThrough(place) => otherwise::by_try(audit, *place),
-        EntryFact::WeakVerifier { verifier, functions } => token::tell(audit, *verifier, functions),
+        EntryFact::WeakVerifier(weak) => token::tell(audit, weak.verifier, &weak.functions),
     }
 }
