@@ -8,9 +8,9 @@ use jaq_json::Val;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 
 use crate::adapter::{Adapter, Ask, At, Piece, one};
-use crate::collect::{Answers, Run};
 use crate::entity::checked;
 use crate::http::{Reaching, parsed};
+use crate::run::{Answers, Run};
 use crate::source::Source;
 use crate::tried::Tried;
 

@@ -1,25 +1,21 @@
 //! Collecting: asks become tasks, several at a time; pages become entities; entities become a file.
 
-use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::fs;
 use std::path::Path;
-use std::sync::{Condvar, Mutex};
 
 use jaq_json::Val;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
 
-use crate::adapter::{Adapter, Ask, Pace, Piece, Template, one};
-use crate::address::escape;
-use crate::entity::Entities;
-use crate::http::{Platform, Reaching};
+use crate::adapter::{Adapter, Ask, Template, one};
+use crate::http::Reaching;
 use crate::journal::Journal;
 use crate::page::Had;
-use crate::program::{self, Known};
+use crate::program::{self};
+use crate::run::{All, Answers, Collected, Run, State, Task};
 use crate::source::{From, Source};
 use crate::told::{Place, Progress, Told};
-use crate::tried::Tried;
 
 /// How often a collection that changes while it is read is begun again.
 const BEGINNINGS: u32 = 3;
@@ -119,108 +115,6 @@ fn digest(text: &str) -> String {
     let mut hasher = DefaultHasher::new();
     text.hash(&mut hasher);
     format!("{:016x}", hasher.finish())
-}
-
-/// Where answers come from.
-pub(crate) enum Answers<'s> {
-    Platform(Platform<'s>),
-    Saved(&'s Path),
-}
-
-impl<'s> Answers<'s> {
-    /// The answers of a source.
-    pub(crate) fn of(
-        source: &'s Source,
-        adapter: &'s Adapter,
-        pace: Pace,
-        reaching: &Reaching,
-    ) -> Result<Self, Diagnostics> {
-        match &source.from {
-            From::Files(folder) => Ok(Self::Saved(folder)),
-            From::Url { url, client, secret } => {
-                let agent = reaching.agent(crate::http::COLLECTOR).map_err(one)?;
-                let of = (url.as_str(), client.as_str(), secret.as_ref());
-                let platform = Platform::new(&source.name, of, &adapter.sign_in, pace, agent);
-                platform.map(Self::Platform).map_err(one)
-            }
-        }
-    }
-}
-
-/// A source being collected.
-pub(crate) struct Run<'r> {
-    pub(crate) source: &'r str,
-    pub(crate) adapter: &'r Adapter,
-    pub(crate) known: &'r Val,
-    pub(crate) from: Answers<'r>,
-    pub(crate) journal: Option<&'r Journal>,
-    /// Where answers are kept as samples.
-    pub(crate) save: Option<&'r Path>,
-    state: Mutex<State>,
-    changed: Condvar,
-    /// What each ask gave and left out, where that is wanted.
-    pub(crate) tried: Option<Mutex<BTreeMap<String, Tried>>>,
-}
-
-impl<'r> Run<'r> {
-    pub(crate) fn new(
-        source: &'r str,
-        adapter: &'r Adapter,
-        known: &'r Val,
-        from: Answers<'r>,
-        journal: Option<&'r Journal>,
-    ) -> Self {
-        Self {
-            source,
-            adapter,
-            known,
-            from,
-            journal,
-            save: None,
-            state: Mutex::default(),
-            changed: Condvar::new(),
-            tried: None,
-        }
-    }
-}
-
-#[derive(Default)]
-struct State {
-    open: VecDeque<Task>,
-    working: usize,
-    done: usize,
-    places: BTreeMap<(Option<String>, Option<String>), Place>,
-    entities: Entities,
-    documents: BTreeMap<String, String>,
-    unread: BTreeMap<String, BTreeSet<String>>,
-    wrong: Diagnostics,
-}
-
-/// What everything that was asked came to.
-pub(crate) struct All {
-    pub(crate) places: Vec<Place>,
-    pub(crate) entities: Entities,
-    /// Documents to stand beside the estate, by name.
-    pub(crate) documents: BTreeMap<String, String>,
-    /// By ask the fields beside items that nothing reads.
-    pub(crate) unread: BTreeMap<String, BTreeSet<String>>,
-}
-
-/// One collection to read: an ask, about something.
-pub(crate) struct Task {
-    ask: usize,
-    pub(crate) parent: Val,
-}
-
-/// What a collection came to.
-#[derive(Default)]
-struct Collected {
-    ask: String,
-    place: Place,
-    kept: Vec<Box<RawValue>>,
-    entities: Vec<Box<RawValue>>,
-    documents: Vec<(String, String)>,
-    unread: BTreeSet<String>,
 }
 
 /// How the pages of a collection ended.
@@ -445,63 +339,5 @@ impl Run<'_> {
             template.as_ref().map(|template| self.fill(ask, template, parent, false)).transpose()
         };
         Ok(Place { account: fill(&ask.account)?, region: fill(&ask.region)?, ..Place::default() })
-    }
-
-    pub(crate) fn known(&self, parent: Val) -> Known {
-        Known { parent, source: self.known.clone() }
-    }
-
-    /// A template with its expressions filled in; in a path, so that each stays within its segment.
-    pub(crate) fn fill(
-        &self,
-        ask: &Ask,
-        template: &Template,
-        parent: &Val,
-        in_path: bool,
-    ) -> Result<String, Diagnostics> {
-        let mut out = String::new();
-        for piece in &template.0 {
-            match piece {
-                Piece::Text(text) => out.push_str(text),
-                Piece::Value(part) => {
-                    let known = self.known(parent.clone());
-                    let text = self.adapter.program.text(*part, &known, parent.clone());
-                    let text = text.map_err(|error| self.wrong(ask, &error))?;
-                    if in_path { escape(&text, &mut out) } else { out.push_str(&text) }
-                }
-            }
-        }
-        Ok(out)
-    }
-
-    pub(crate) fn wrong(&self, ask: &Ask, message: &str) -> Diagnostics {
-        let message = if message.starts_with("ask ") {
-            message.to_owned()
-        } else {
-            format!("ask {}: {message}", ask.name)
-        };
-        let help =
-            "see docs/write-an-adapter.md; `pasaporte gather --check` tries an adapter on saved answers";
-        one(Diagnostic::of_file(&format!("{} (adapter {})", self.source, self.adapter.name), message, help))
-    }
-}
-
-impl State {
-    fn take(&mut self, it: Collected) {
-        let of = (it.place.account.clone(), it.place.region.clone());
-        let place = self.places.entry(of).or_insert_with(|| Place {
-            account: it.place.account,
-            region: it.place.region,
-            ..Place::default()
-        });
-        place.requests += it.place.requests;
-        place.items += it.place.items;
-        place.missed.extend(it.place.missed);
-        place.missed.sort();
-        self.entities.add(it.entities);
-        self.documents.extend(it.documents);
-        if !it.unread.is_empty() {
-            self.unread.entry(it.ask).or_default().extend(it.unread);
-        }
     }
 }

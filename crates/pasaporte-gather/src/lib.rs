@@ -14,6 +14,7 @@ mod journal;
 mod knock;
 mod page;
 mod program;
+mod run;
 mod saved;
 mod shipped;
 mod source;

@@ -7,11 +7,11 @@ use serde_json::value::RawValue;
 
 use crate::adapter::{Ask, At, Gives, Pages, Template, one};
 use crate::address::with_parameter;
-use crate::collect::{Answers, Run, Task};
 use crate::entity::checked;
 use crate::http::{Answer, Asking, Failure, Platform, parsed};
 use crate::journal::Page;
 use crate::program::{self, PartId};
+use crate::run::{Answers, Run, Task};
 use crate::saved;
 use crate::tried::unread;
 

@@ -3,25 +3,10 @@
 
 use rustc_hash::FxHashSet;
 
+use super::found::{Direct, Edge};
 use super::worst::Survey;
 use super::{Effects, Harm, Impact, Road};
 use crate::estate::{At, FunctionId, IdentityId, KeyId, KeyReach, Principal};
-
-/// What somebody may do without becoming anybody else, and whom they may become.
-#[derive(Debug, Clone)]
-pub(super) struct Direct {
-    pub(super) harm: Harm,
-    pub(super) edges: Box<[Edge]>,
-}
-
-/// Somebody whom one may become, or act through as if one were.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(super) struct Edge {
-    pub(super) to: Principal,
-    pub(super) surely: bool,
-    /// Whether one may do whatever they may; else one can only make them act.
-    pub(super) control: bool,
-}
 
 impl Effects<'_> {
     /// The worst that a principal may do, with all it holds by any of its names, and as whomever it may become.

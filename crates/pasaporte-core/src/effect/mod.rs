@@ -9,6 +9,7 @@ mod acts;
 mod along;
 mod breadth;
 mod counted;
+mod found;
 mod fresh;
 mod harm;
 mod opposed;
@@ -34,11 +35,11 @@ pub(crate) use acts::Others;
 pub use acts::{ACCESS, Act, Acts};
 pub use breadth::{Bearer, Breadth, Wide};
 pub use counted::{Counted, Given};
+pub use found::action_in_words;
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
 pub(crate) use roads::Named;
 pub use roads::Road;
-pub use told::action_in_words;
 
 /// A service: the kind of thing that its actions are done to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -59,7 +60,7 @@ pub struct Effects<'e> {
     services_at: Mutex<FxHashMap<At, Arc<FxHashSet<ServiceId>>>>,
     bearers: Mutex<FxHashMap<GroupId, Arc<[Bearer]>>>,
     writers: Mutex<FxHashMap<ServiceId, Arc<Holders>>>,
-    direct: Box<[OnceLock<along::Direct>]>,
+    direct: Box<[OnceLock<found::Direct>]>,
     harms: Box<[OnceLock<Harm>]>,
     told: Box<[OnceLock<Option<Box<str>>>]>,
     /// The same of what each identity may itself, without becoming anybody else.

@@ -1,109 +1,10 @@
 //! The worst that somebody may do, in words that the decision confirmed.
 
+use super::found::{Direct, Doing, MOST_COUNTED, To, What};
 use super::worst::Survey;
-use super::{Act, Effects, Impact, Road};
-use crate::access::{New, On, Verdict};
-use crate::estate::{ActionClass, IdentityId, Principal, Thing, Vocabulary};
-
-/// How many other resources of the same impact are counted.
-pub(super) const MOST_COUNTED: usize = 9;
-
-/// Something that somebody may do.
-#[derive(Debug, Clone)]
-pub(super) struct Doing {
-    what: What,
-    act: Act,
-    verdict: Verdict,
-    /// What it is done to, by name.
-    label: String,
-    on: To,
-}
-
-/// What it is done to, to be asked about again.
-#[derive(Debug, Clone)]
-enum To {
-    There(Thing),
-    New(New),
-    Nowhere,
-}
-
-/// What sort of thing to do it is, the most telling first.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-enum What {
-    /// Changing access at a scope, by whichever action.
-    AnyAccess,
-    /// The same by one action.
-    Access,
-    /// Control of all of a kind at a place.
-    All { kind: String },
-    /// Reading or making an admin key.
-    Key,
-    /// Data, confidential or not.
-    Data { confidential: bool },
-    /// Changing something else.
-    Change,
-    /// Data as if there were some.
-    Unseen { kind: String },
-}
-
-impl Doing {
-    pub(super) fn access(act: &Act, label: &str, all: bool, verdict: Verdict, on: Thing) -> Self {
-        let what = if all { What::AnyAccess } else { What::Access };
-        Self { what, act: act.clone(), verdict, label: format!("at {label}"), on: To::There(on) }
-    }
-
-    pub(super) fn access_everywhere(act: &Act, all: bool, verdict: Verdict) -> Self {
-        let what = if all { What::AnyAccess } else { What::Access };
-        Self { what, act: act.clone(), verdict, label: "everywhere".to_owned(), on: To::Nowhere }
-    }
-
-    pub(super) fn all(act: &Act, kind: &str, place: Option<String>, verdict: Verdict, new: New) -> Self {
-        let label = place.map_or("everywhere".to_owned(), |place| format!("at {place}"));
-        Self { what: What::All { kind: kind.to_owned() }, act: act.clone(), verdict, label, on: To::New(new) }
-    }
-
-    pub(super) fn key(act: &Act, label: String, verdict: Verdict, on: Thing) -> Self {
-        Self { what: What::Key, act: act.clone(), verdict, label, on: To::There(on) }
-    }
-
-    pub(super) fn data(act: &Act, label: &str, confidential: bool, verdict: Verdict, on: Thing) -> Self {
-        let what = What::Data { confidential };
-        Self { what, act: act.clone(), verdict, label: label.to_owned(), on: To::There(on) }
-    }
-
-    pub(super) fn change(act: &Act, label: String, verdict: Verdict, on: Thing) -> Self {
-        Self { what: What::Change, act: act.clone(), verdict, label, on: To::There(on) }
-    }
-
-    pub(super) fn unseen(act: &Act, kind: &str, place: Option<String>, verdict: Verdict, new: New) -> Self {
-        let label = place.map_or(String::new(), |place| format!(" at {place}"));
-        Self {
-            what: What::Unseen { kind: kind.to_owned() },
-            act: act.clone(),
-            verdict,
-            label,
-            on: To::New(new),
-        }
-    }
-
-    /// The action in words: itself, or what class of action a wildcard takes.
-    fn action(&self) -> String {
-        action_in_words(&self.act)
-    }
-}
-
-/// An action in words: itself; of what nobody named, its class.
-pub fn action_in_words(act: &Act) -> String {
-    let text = act.action.text();
-    if !act.is_wild {
-        return text.to_owned();
-    }
-    let service = text.split('/').next().unwrap_or_default();
-    match act.class {
-        Some(class) => format!("{service} actions of class {}", ActionClass::word(class)),
-        None => format!("{service} actions of no known class"),
-    }
-}
+use super::{Effects, Impact, Road};
+use crate::access::{On, Verdict};
+use crate::estate::{IdentityId, Principal};
 
 impl Effects<'_> {
     /// The worst that whoever controls an identity may do, in words to be read after "may"; none where it is no more
@@ -139,7 +40,7 @@ impl Effects<'_> {
     fn tell_from(
         &self,
         who: Principal,
-        direct: super::along::Direct,
+        direct: Direct,
         alone: bool,
         roads: impl FnOnce() -> Vec<Road>,
     ) -> Option<String> {

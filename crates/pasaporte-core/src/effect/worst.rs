@@ -6,11 +6,10 @@
 use std::sync::Arc;
 
 use super::acts::{Act, Acts};
-use super::along::{Direct, Edge};
+use super::found::{Direct, Doing, Edge, MOST_COUNTED};
 use super::harm::on_data;
 use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
-use super::told::{Doing, MOST_COUNTED};
 use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId};
 use crate::access::{Context, New, On, Verdict, Via};
 use crate::estate::{

@@ -4,43 +4,19 @@ use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::counted::{Chunk, Counted, Part};
 use super::settling::settle;
 use super::{Act, Reaches, Service, act_of, stands_for_class};
-use crate::access::{INVOKE, Needs, New, On, Taken, Truth, Verdict};
+use crate::access::{INVOKE, Needs, New, On, Truth, Verdict};
 use crate::effect::{
     ACCESS_SERVICE, Act as Sort, Acts, Effects, FUNCTION, Named, Opposes, Opposition, Others, Road, ServiceId,
 };
-use crate::estate::{AccountOf, ActionClass, At, FunctionId, Principal, ResourceId, ResourcesId, Thing};
+use crate::estate::{AccountOf, ActionClass, FunctionId, Principal, ResourceId, ResourcesId, Thing};
 
 /// What counting came to.
 pub(super) struct Tally {
     pub(super) services: Vec<Service>,
     pub(super) idle: Vec<Road>,
-}
-
-/// Things of one act, as they were found.
-pub(super) enum Chunk {
-    /// All of a kind that a road takes, since nothing stands against it but on a few.
-    Kept(Part, Verdict),
-    /// All functions, identities or keys of a place, for the same reason.
-    AllAt(At, Verdict),
-    /// One by one.
-    Asked(Vec<(Thing, Verdict)>),
-    /// The functions that let in anyone.
-    Open,
-}
-
-/// Resources that are kept together, but for a few of them, sorted.
-#[derive(Clone)]
-pub(super) struct Part {
-    pub(super) all: Arc<Taken>,
-    pub(super) but: Arc<[ResourceId]>,
-}
-
-/// An act being counted: the sort of action, what was found, and whether things that are made tomorrow count.
-pub(super) struct Counted {
-    pub(super) act: Act,
-    pub(super) chunks: Vec<Chunk>,
 }
 
 /// The things of somebody being counted.

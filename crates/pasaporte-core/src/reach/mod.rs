@@ -8,6 +8,7 @@
 //! What everybody may stands apart, and is worked out once for all who are alike.
 
 mod common;
+mod counted;
 mod counting;
 mod kept;
 mod settling;

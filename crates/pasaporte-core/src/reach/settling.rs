@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::counting::{Chunk, Counted, Part};
+use super::counted::{Chunk, Counted, Part};
 use super::{Act, Reaches};
 use crate::access::Verdict;
 use crate::effect::{Effects, ServiceId};

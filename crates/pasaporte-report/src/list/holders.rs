@@ -7,7 +7,7 @@ use pasaporte_core::estate::{
     At, GroupId, IdentityId, IdentityKind, Principal, SetId, SetOrigin, Thing, UserId,
 };
 
-use super::kinds::{YES, column, date, impact, place, read_from, words_of};
+use super::shared::{YES, column, date, impact, place, read_from, words_of};
 use super::{Cell, Column, Holds, List};
 
 pub(super) const IDENTITIES: &[Column] = &[

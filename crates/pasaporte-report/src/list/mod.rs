@@ -5,6 +5,7 @@ mod holders;
 mod kinds;
 mod places;
 mod proofs;
+mod shared;
 mod ways_in;
 
 use std::borrow::Cow;
@@ -200,7 +201,7 @@ fn of_kind(kind: Kind) -> Schema {
 
 #[cfg(test)]
 mod tests {
-    use super::kinds::column;
+    use super::shared::column;
     use super::*;
 
     fn list(rows: Vec<Vec<Cell>>) -> List {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use pasaporte_audit::Audit;
 use pasaporte_core::estate::{IdentityId, ResourceId, ScopeId, Sensitivity, Thing};
 
-use super::kinds::{ENVIRONMENTS, SCOPES as SCOPE_KINDS, YES, column, named, place, words_of};
+use super::shared::{ENVIRONMENTS, SCOPES as SCOPE_KINDS, YES, column, named, place, words_of};
 use super::{Cell, Column, Holds, List};
 
 pub(super) const SCOPES: &[Column] = &[

@@ -8,7 +8,7 @@ use pasaporte_core::estate::{
     Check, EndpointId, KeyId, KeyReach, LastUse, List as ListOf, Name, State, Thing, TokenId, VerifierId,
 };
 
-use super::kinds::{YES, column, date, named, place, words_of};
+use super::shared::{YES, column, date, named, place, words_of};
 use super::{Cell, Column, Holds, List};
 
 pub(super) const KEYS: &[Column] = &[

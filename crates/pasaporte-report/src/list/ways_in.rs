@@ -10,7 +10,7 @@ use pasaporte_core::estate::{
     TriggerId, Way,
 };
 
-use super::kinds::{CIRCLES, ENVIRONMENTS, STATES, YES, column, impact, named, place, read_from, words_of};
+use super::shared::{CIRCLES, ENVIRONMENTS, STATES, YES, column, impact, named, place, read_from, words_of};
 use super::{Cell, Column, Holds, List, Said, Tone};
 
 pub(super) const FUNCTIONS: &[Column] = &[
