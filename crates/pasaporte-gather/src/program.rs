@@ -152,8 +152,31 @@ pub(crate) fn json(value: &Val) -> String {
 /// A mistake: at which byte of the text, and what.
 type Mistake = (usize, String);
 
+/// Filters of the language that an adapter is not given: they read what it has no business with (the environment, the clock,
+/// other input), write around what is told, or end the program.
+const NOT_GIVEN: [&str; 13] = [
+    "env",
+    "now",
+    "localtime",
+    "strflocaltime",
+    "input",
+    "inputs",
+    "debug",
+    "debug_empty",
+    "stderr",
+    "stderr_empty",
+    "halt",
+    "halt_error",
+    "input_line_number",
+];
+
+fn is_given(name: &str) -> bool {
+    !NOT_GIVEN.contains(&name)
+}
+
 fn compiled(text: &str, variables: &[&str]) -> Result<Filter, Vec<Mistake>> {
-    let defs = jaq_core::defs().chain(jaq_std::defs()).chain(jaq_json::defs());
+    let defs =
+        jaq_core::defs().chain(jaq_std::defs()).chain(jaq_json::defs()).filter(|def| is_given(def.name));
     let arena = Arena::default();
     let expected = |what: &str| format!("expected {what}");
     let loader = Loader::new(defs);
@@ -180,7 +203,7 @@ fn compiled(text: &str, variables: &[&str]) -> Result<Filter, Vec<Mistake>> {
         }
         all
     })?;
-    let funs = jaq_core::funs().chain(jaq_std::funs()).chain(jaq_json::funs());
+    let funs = jaq_core::funs().chain(jaq_std::funs()).chain(jaq_json::funs()).filter(|fun| is_given(fun.0));
     let compiler = Compiler::default().with_funs(funs).with_global_vars(variables.iter().copied());
     compiler.compile(modules).map_err(|errors| {
         let mut all = Vec::new();
@@ -236,6 +259,22 @@ mod tests {
         };
         assert_eq!(told(0), [r#""velavela""#]);
         assert_eq!(told(1), ["3", r#""vela""#]);
+    }
+
+    #[test]
+    fn what_a_program_has_no_business_with_is_not_given_to_it() {
+        for name in NOT_GIVEN {
+            let call = if name.starts_with("strf") { format!("{name}(\"%Y\")") } else { name.to_owned() };
+            let wrong = Program::compile("boats.jq", "", vec![part(&call)]);
+            let all = wrong.err().unwrap_or_else(|| panic!("{name} is given")).sorted();
+            assert!(all[0].message.contains(&format!("there is no filter `{name}`")), "{}", all[0].message);
+        }
+        // What is said in the guide to be at hand is.
+        let given = "select(.), map(.), test(\"a\"), capture(\"a\"), split(\"a\"), tojson, fromdateiso8601, ascii_downcase, \
+                     limit(1; .), reduce .[] as $x (0; .), $ENV";
+        let wrong = Program::compile("boats.jq", "", vec![part(&given.replace(", $ENV", ""))]);
+        assert!(wrong.is_ok(), "{:?}", wrong.err());
+        assert!(Program::compile("boats.jq", "", vec![part("$ENV")]).is_err());
     }
 
     #[test]

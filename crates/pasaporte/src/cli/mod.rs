@@ -238,7 +238,17 @@ const BLIND: u8 = 3;
 /// Runs the program.
 pub(crate) fn run() -> ExitCode {
     completions::answer();
-    let cli = Cli::parse();
+    let cli = match Cli::try_parse() {
+        Ok(cli) => cli,
+        // Help and version are answers: that they could not be written is not kept to ourselves.
+        Err(told) if !told.use_stderr() => {
+            return match told.print().and_then(|()| std::io::stdout().flush()) {
+                Ok(()) => ExitCode::SUCCESS,
+                Err(error) => unwritten(&error, None),
+            };
+        }
+        Err(wrong) => wrong.exit(),
+    };
     let choice = match cli.look.color {
         Color::Auto => None,
         Color::Always => Some(ColorChoice::Always),
@@ -248,7 +258,8 @@ pub(crate) fn run() -> ExitCode {
     // Made for what it does to a terminal that must be told to take colours, and to ask whether it does.
     let colours = choice.unwrap_or_else(|| AutoStream::choice(&stdout));
     let coloured = AutoStream::new(stdout.lock(), colours).current_choice() == ColorChoice::AlwaysAnsi;
-    let mut out = BufWriter::with_capacity(1 << 16, stdout.lock());
+    let out = UntilClosed { out: stdout.lock(), closed: false };
+    let mut out = BufWriter::with_capacity(1 << 16, out);
     let page = Page::new(cli.look.width.map(usize::from));
     let is_read = std::io::stdout().is_terminal();
     let mut sheet = Sheet {
@@ -275,11 +286,52 @@ pub(crate) fn run() -> ExitCode {
             complain(&view::diagnostics(diagnostics, "; nothing was written for that source"), choice)
         }
         Err(Stop::Misused { message, help }) => complain(&view::misuse(&message, &help), choice),
-        // A reader that has seen enough closes the pipe; that is not an error of ours.
-        Err(Stop::Unwritten(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
-        Err(Stop::Unwritten(error)) => {
-            complain(&view::misuse(&format!("cannot write the answer: {error}"), "free some space"), choice)
+        Err(Stop::Unwritten(error)) => unwritten(&error, choice),
+    }
+}
+
+/// Says that the answer could not be written. A reader that has seen enough closes the pipe; that is not an error of ours.
+fn unwritten(error: &std::io::Error, choice: Option<ColorChoice>) -> ExitCode {
+    if error.kind() == std::io::ErrorKind::BrokenPipe {
+        return ExitCode::SUCCESS;
+    }
+    complain(&view::misuse(&format!("cannot write the answer: {error}"), "free some space"), choice)
+}
+
+/// What an answer is written to, until its reader has seen enough: then the rest is written to nobody, and the code of the
+/// answer stays what it is.
+struct UntilClosed<W> {
+    out: W,
+    closed: bool,
+}
+
+impl<W: Write> UntilClosed<W> {
+    fn passed<T>(&mut self, done: std::io::Result<T>, closed: T) -> std::io::Result<T> {
+        match done {
+            Err(error) if error.kind() == std::io::ErrorKind::BrokenPipe => {
+                self.closed = true;
+                Ok(closed)
+            }
+            other => other,
         }
+    }
+}
+
+impl<W: Write> Write for UntilClosed<W> {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        if self.closed {
+            return Ok(bytes.len());
+        }
+        let done = self.out.write(bytes);
+        self.passed(done, bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        if self.closed {
+            return Ok(());
+        }
+        let done = self.out.flush();
+        self.passed(done, ())
     }
 }
 

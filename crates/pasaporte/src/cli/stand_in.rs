@@ -25,8 +25,8 @@ pub(crate) struct StandIn {
     #[arg(long, value_name = "N", default_value_t = 0)]
     port: u16,
     /// So many functions more on tramontana
-    #[arg(long, value_name = "N", default_value_t = 0)]
-    functions: usize,
+    #[arg(long, value_name = "N", default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=1_000_000))]
+    functions: u32,
     #[command(flatten)]
     plan: Plan,
 }
@@ -86,7 +86,7 @@ impl StandIn {
             port: self.port,
             secret: secret.clone(),
             faults: self.plan.faults(),
-            functions: self.functions,
+            functions: self.functions as usize,
             doors: doors(sample::session(Path::new("demo"))?.estate()),
         };
         let running = start(options).map_err(|error| failed(&error))?;

@@ -34,10 +34,11 @@ pub(crate) fn knock_plan(page: Page, plan: &KnockPlan, a_second: u32) -> String 
         "Nothing of this can be tried.".to_owned()
     } else {
         let seconds = doors.len().div_ceil(a_second as usize);
+        let all =
+            if doors.len() == 1 { "this is".to_owned() } else { format!("each of these {} is", doors.len()) };
         format!(
-            "Nothing was sent. With --yes each of these {} is tried once, without a credential, {a_second} a second: about \
-             {seconds} s.",
-            doors.len()
+            "Nothing was sent. With --yes {all} tried once, without a credential, {a_second} a second: about \
+             {seconds} s."
         )
     };
     text.push_str(&page.paragraph(&told, "", "", 0));
