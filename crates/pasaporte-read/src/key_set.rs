@@ -31,13 +31,18 @@ fn key_set(root: View<'_, '_>, report: &mut Report<'_>) -> Option<KeySet> {
         report.wrong(root, "not a key set: it has no list `keys`", "name a JSON Web Key Set (RFC 7517)");
         return None;
     };
+    if let Some(name) = doubled(root) {
+        report.wrong(root, format!("`{}` is given twice", printable(name)), "keep one of them");
+        return None;
+    }
     let mut set = KeySet::default();
     for key in keys.inside() {
         let id = field(key, "kid").and_then(|id| scalar_text(id.value()));
         let id = id.filter(|id| !id.is_empty() && id.len() <= 512 && !id.chars().any(is_unprintable));
         let named =
             id.map_or_else(|| "a key without a `kid`".to_owned(), |id| format!("key {}", printable(id)));
-        match use_of(key) {
+        let twice = doubled(key).map(|name| Err(format!("its `{}` is given twice", printable(name))));
+        match twice.unwrap_or_else(|| use_of(key)) {
             Ok(secret) => {
                 set.unnamed |= id.is_none();
                 set.ids.extend(id.map(str::to_owned));
@@ -53,6 +58,12 @@ fn key_set(root: View<'_, '_>, report: &mut Report<'_>) -> Option<KeySet> {
         set.unread.push(Unread { part: "the set".to_owned(), why, at: keys.at() });
     }
     Some(set)
+}
+
+/// A member that a map has twice: which of the two is meant is not known.
+fn doubled<'v>(map: View<'v, '_>) -> Option<&'v str> {
+    let names: Vec<&str> = map.entries().filter_map(|(key, _)| scalar_text(key.value())).collect();
+    names.iter().enumerate().find(|(at, name)| names[..*at].contains(name)).map(|(_, name)| *name)
 }
 
 /// Whether a key that can check signatures can make them too; why it cannot be used, if it cannot.

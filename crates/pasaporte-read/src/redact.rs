@@ -4,6 +4,9 @@
 //! same, and messages show lines. What looks like a secret is covered before a line is shown: the
 //! value of a field named like one, signed tokens, and long runs of mixed letters and digits.
 
+use icu_properties::CodePointSetData;
+use icu_properties::props::{BidiControl, DefaultIgnorableCodePoint};
+
 /// What covers a character of a secret.
 const COVER: char = '•';
 /// Names of fields, or endings of such names, whose values are covered.
@@ -103,19 +106,62 @@ fn cover_values(chars: &mut [char]) {
     }
 }
 
-/// Control characters, and those that reorder or hide text: what could deceive a reader of a report.
+/// Control characters, and those that reorder, hide or break text: what could deceive a reader of a report. By the
+/// properties that Unicode gives them, so that none is forgotten.
 pub fn is_unprintable(each: char) -> bool {
     if each.is_ascii() {
         return each.is_ascii_control();
     }
     each.is_control()
-        || matches!(each, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+        || matches!(each, '\u{2028}' | '\u{2029}')
+        || CodePointSetData::new::<DefaultIgnorableCodePoint>().contains(each)
+        || CodePointSetData::new::<BidiControl>().contains(each)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[rstest]
+    fn what_cannot_be_seen_is_unprintable(
+        #[values(
+            '\0',
+            '\u{7f}',
+            '\u{85}',
+            '\u{ad}',
+            '\u{34f}',
+            '\u{61c}',
+            '\u{115f}',
+            '\u{17b4}',
+            '\u{180e}',
+            '\u{200b}',
+            '\u{200f}',
+            '\u{2028}',
+            '\u{2029}',
+            '\u{202e}',
+            '\u{2060}',
+            '\u{2069}',
+            '\u{206f}',
+            '\u{3164}',
+            '\u{fe0f}',
+            '\u{feff}',
+            '\u{fff0}',
+            '\u{1d173}',
+            '\u{e0001}',
+            '\u{e0fff}'
+        )]
+        each: char,
+    ) {
+        assert!(is_unprintable(each), "{each:?}");
+    }
+
+    #[rstest]
+    fn what_can_be_seen_is_not(
+        #[values('a', ' ', 'ñ', 'é', '漢', 'ß', '€', '–', '…', '\u{a0}', '\u{300}')] each: char,
+    ) {
+        assert!(!is_unprintable(each), "{each:?}");
+    }
 
     #[rstest]
     #[case("  - {id: k, value: hunter, reach: app}", "  - {id: k, value: ••••••, reach: app}")]

@@ -101,6 +101,17 @@ fn document(name: &str) -> String {
     "GET /own: nothing (open)",
     "PUT /own: nothing (open)",
 ], &[])]
+#[case("doubled.yaml", &[
+    "GET /bells: not understood",
+    "POST /bells: a key in the header key",
+    "PUT /bells: not understood",
+    "GET /horns: a key in the header key",
+], &[
+    "4: the document: `security` is given twice",
+    "10: /bells: `post` is given twice",
+    "8: GET /bells: `security` is given twice",
+    "14: `/horns`: given twice",
+])]
 #[case("empty.yaml", &[], &[])]
 fn what_a_document_comes_to(#[case] name: &str, #[case] operations: &[&str], #[case] unread: &[&str]) {
     let estate = estate(name, &document(name)).unwrap();

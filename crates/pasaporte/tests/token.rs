@@ -136,6 +136,10 @@ fn a_token_passes_by_the_keys_of_the_set(#[case] keys: &[&str], #[case] key_id: 
     "a key without a `kid`: its `key_ops` do not let it check signatures"
 )]
 #[case("7", "a key without a `kid`: not a map of fields")]
+#[case(
+    "{\"kty\": \"oct\", \"k\": \"AyM\", \"kty\": \"knot\"}",
+    "a key without a `kid`: its `kty` is given twice"
+)]
 fn a_key_that_cannot_be_used(#[case] key: &str, #[case] told: &str) {
     let place = with_keys(&format!("{{\"keys\": [\n{EC},\n{key}]}}"), ", key_id: k-1");
     let audit = place.audit(&["estate", "--only", "blind/unread-document,entry/public-token"]);

@@ -1,6 +1,6 @@
 //! A document and its operations.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
 
 use super::reference::{LONGEST_CHAIN, Tree};
@@ -82,6 +82,9 @@ fn scalar_of<'v>(view: View<'v, '_>) -> Option<&'v str> {
     }
 }
 
+/// Members of a document that are read, and so must not be given twice; beside the methods.
+const MEANT: [&str; 5] = ["paths", "security", "servers", "components", "$ref"];
+
 /// What the document as a whole is called.
 const WHOLE: &str = "the document";
 
@@ -107,9 +110,12 @@ impl<'t, 'a> Reading<'t, 'a> {
     }
 
     fn paths(&mut self, root: View<'t, 'a>) {
+        let doubled = self.twice(root, WHOLE);
         let nothing = Above { asks: Some(Asks::default()), prefixes: Rc::default() };
-        let above =
-            Above { asks: self.asks(root, WHOLE, &nothing), prefixes: self.servers(root, WHOLE, &nothing) };
+        let above = Above {
+            asks: if doubled { None } else { self.asks(root, WHOLE, &nothing) },
+            prefixes: self.servers(root, WHOLE, &nothing),
+        };
         let Some(paths) = field(root, "paths") else {
             if field(root, "webhooks").is_none() {
                 self.unread(WHOLE, "it has no `paths`", root.at());
@@ -119,8 +125,13 @@ impl<'t, 'a> Reading<'t, 'a> {
         if !matches!(paths.value(), Value::Map) {
             return self.unread(WHOLE, "its `paths` are not a map of paths", paths.at());
         }
+        let mut known: HashSet<&str> = HashSet::new();
         for (key, item) in paths.entries() {
             let path = scalar_of(key).unwrap_or_default();
+            if !known.insert(path) {
+                self.unread(&format!("`{}`", printable(path)), "given twice", key.at());
+                continue;
+            }
             if path.starts_with("x-") {
                 continue;
             }
@@ -150,6 +161,7 @@ impl<'t, 'a> Reading<'t, 'a> {
             if !matches!(item.value(), Value::Map) {
                 return self.unread(path, "not a map of operations", item.at());
             }
+            self.twice(item, path);
             let above = Above { prefixes: self.servers(item, path, above), ..above.clone() };
             waiting.extend(merged(item));
             for (key, value) in item.entries() {
@@ -188,9 +200,26 @@ impl<'t, 'a> Reading<'t, 'a> {
         if !matches!(operation.value(), Value::Map) {
             return self.unread(&name, "not a map of fields", at);
         }
-        let asks = self.asks(operation, &name, above);
+        // Which of two is meant is not known, so neither is what it asks.
+        let asks = if self.twice(operation, &name) { None } else { self.asks(operation, &name, above) };
         let prefixes = self.servers(operation, &name, above);
         self.document.operations.push(Operation { method, path: path.to_owned(), prefixes, asks, at });
+    }
+
+    /// Notes members of a map that are given twice; whether there are such.
+    fn twice(&mut self, map: View<'t, 'a>, part: &str) -> bool {
+        let mut seen: Vec<&str> = Vec::new();
+        let mut any = false;
+        for (key, _) in map.entries() {
+            let Some(name) = scalar_text(key.value()) else { continue };
+            if seen.contains(&name) {
+                self.unread(part, format!("`{}` is given twice", printable(name)), key.at());
+                any = true;
+            } else if MEANT.contains(&name) || METHODS.iter().any(|(method, _)| *method == name) {
+                seen.push(name);
+            }
+        }
+        any
     }
 
     /// What a place asks of callers: what it says itself, else what is said above it.

@@ -8,6 +8,7 @@ use serde::{Serialize, Serializer};
 
 use super::texts::{is_plain, text, written_as_text};
 use crate::read::{Read, Report, nearest, printable, scalar_text};
+use crate::redact::is_unprintable;
 use crate::text::{Position, View};
 
 /// Longest id, in characters.
@@ -97,7 +98,8 @@ fn is_id(text: &str) -> bool {
     if bytes.iter().all(|byte| OF_IDS[*byte as usize]) {
         return bytes.first().is_some_and(|first| first.is_ascii_alphanumeric() || *first == b'_');
     }
-    text.starts_with(begins) && text.chars().all(continues)
+    // Some letters cannot be seen.
+    text.starts_with(begins) && text.chars().all(continues) && !text.chars().any(is_unprintable)
 }
 
 /// The bytes that are letters of an id by themselves.
