@@ -11,10 +11,12 @@ use crate::text::{Form, Value, View};
 pub(crate) struct KeySet {
     /// Ids of keys that can check a signature.
     pub(crate) ids: Vec<String>,
-    /// Whether a key that can has no id.
-    pub(crate) unnamed: bool,
-    /// Ids of keys whose secret part stands in the set.
+    /// How many more can, and have no id.
+    pub(crate) unnamed: usize,
+    /// Those of them whose secret part stands in the set.
     pub(crate) secret: Vec<String>,
+    /// Keys for other uses whose secret part does.
+    pub(crate) other_secret: Vec<String>,
     pub(crate) unread: Vec<Unread>,
 }
 
@@ -42,18 +44,22 @@ fn key_set(root: View<'_, '_>, report: &mut Report<'_>) -> Option<KeySet> {
         let named =
             id.map_or_else(|| "a key without a `kid`".to_owned(), |id| format!("key {}", printable(id)));
         let twice = doubled(key).map(|name| Err(format!("its `{}` is given twice", printable(name))));
+        let shown = id.map_or(named.clone(), str::to_owned);
         match twice.unwrap_or_else(|| use_of(key)) {
-            Ok(secret) => {
-                set.unnamed |= id.is_none();
+            Ok(Use::Signatures) => {
+                set.unnamed += usize::from(id.is_none());
                 set.ids.extend(id.map(str::to_owned));
-                if secret {
-                    set.secret.push(id.map_or(named, str::to_owned));
-                }
+                set.secret.extend(has_secret(key).then_some(shown));
             }
-            Err(why) => set.unread.push(Unread { part: named, why, at: key.at() }),
+            // What checks no signatures is none of a verifier's business, unless it gives itself away.
+            Ok(Use::Another) => set.other_secret.extend(has_secret(key).then_some(shown)),
+            Err(why) => {
+                set.other_secret.extend(has_secret(key).then_some(shown));
+                set.unread.push(Unread { part: named, why, at: key.at() });
+            }
         }
     }
-    if set.ids.is_empty() && !set.unnamed {
+    if set.ids.is_empty() && set.unnamed == 0 {
         let why = "none of its keys can check a signature".to_owned();
         set.unread.push(Unread { part: "the set".to_owned(), why, at: keys.at() });
     }
@@ -66,19 +72,31 @@ fn doubled<'v>(map: View<'v, '_>) -> Option<&'v str> {
     names.iter().enumerate().find(|(at, name)| names[..*at].contains(name)).map(|(_, name)| *name)
 }
 
-/// Whether a key that can check signatures can make them too; why it cannot be used, if it cannot.
-fn use_of(key: View<'_, '_>) -> Result<bool, String> {
+/// What a key is for.
+enum Use {
+    Signatures,
+    Another,
+}
+
+/// Whether the secret part of a key stands with it (RFC 7518 §6; RFC 8037 §2).
+fn has_secret(key: View<'_, '_>) -> bool {
+    let is_shared = field(key, "kty").and_then(|it| scalar_text(it.value())) == Some("oct");
+    field(key, "d").is_some() || (is_shared && field(key, "k").is_some())
+}
+
+/// What a key is for; why it cannot be used, if it cannot.
+fn use_of(key: View<'_, '_>) -> Result<Use, String> {
     if !matches!(key.value(), Value::Map) {
         return Err("not a map of fields".to_owned());
     }
     let text = |name: &str| field(key, name).and_then(|value| scalar_text(value.value()));
     if text("use").is_some_and(|used| used != "sig") {
-        return Err("made for another use than signatures".to_owned());
+        return Ok(Use::Another);
     }
     let operations = field(key, "key_ops")
         .map(|all| all.inside().any(|it| matches!(scalar_text(it.value()), Some("verify" | "sign"))));
     if operations == Some(false) {
-        return Err("its `key_ops` do not let it check signatures".to_owned());
+        return Ok(Use::Another);
     }
     // RFC 7518 §6: what a key of each type must have.
     let needs: &[&str] = match text("kty") {
@@ -92,5 +110,5 @@ fn use_of(key: View<'_, '_>) -> Result<bool, String> {
     if let Some(missing) = needs.iter().find(|name| text(name).is_none_or(str::is_empty)) {
         return Err(format!("it has no `{missing}`"));
     }
-    Ok(text("kty") == Some("oct") || text("d").is_some())
+    Ok(Use::Signatures)
 }

@@ -58,6 +58,15 @@ fn a_token_is_kept_by_its_claims_and_a_keyed_fingerprint() {
 }
 
 #[cfg(unix)]
+/// RFC 7518 §3.1 and RFC 8037 §3.1.
+#[rstest]
+fn every_algorithm_that_signs_is_read(
+    #[values("HS512", "RS256", "PS384", "ES256", "ES512", "ES256K", "EdDSA")] algorithm: &str,
+) {
+    let run = register(&Place::new(), &token(&format!("{{\"alg\":\"{algorithm}\"}}"), "{}"), &[]);
+    assert_eq!(entry(&run)["algorithm"], algorithm);
+}
+
 #[test]
 fn a_seal_is_its_owners_alone() {
     use std::os::unix::fs::PermissionsExt;
@@ -80,6 +89,8 @@ fn a_seal_is_its_owners_alone() {
 #[case::encrypted("tide.tide.tide.tide.tide".to_owned(), "an encrypted token (RFC 7516)")]
 #[case::not_base64("ti!de.ti!de.ti!de".to_owned(), "its header cannot be read")]
 #[case::unsigned(token(r#"{"alg":"none"}"#, "{}"), "its header cannot be read")]
+#[case::unknown(token(r#"{"alg":"XS256"}"#, "{}"), "its header cannot be read")]
+#[case::said_twice(token(r#"{"alg":"ES256","alg":"RS256"}"#, "{}"), "its header cannot be read")]
 #[case::claims_that_are_a_list(token(r#"{"alg":"ES256"}"#, "[]"), "its claims are no JSON object")]
 #[case::an_audience_of_numbers(
     token(r#"{"alg":"ES256"}"#, r#"{"aud":[1]}"#),
@@ -131,10 +142,6 @@ fn a_token_passes_by_the_keys_of_the_set(#[case] keys: &[&str], #[case] key_id: 
 #[case("{\"kty\": \"EC\", \"crv\": \"P-256\", \"x\": \"f83\", \"kid\": \"k-2\"}", "key k-2: it has no `y`")]
 #[case("{\"kty\": \"knot\"}", "a key without a `kid`: `knot` is not a type of key that is known")]
 #[case("{\"n\": \"a\"}", "a key without a `kid`: it does not say its type, `kty`")]
-#[case(
-    "{\"kty\": \"oct\", \"k\": \"AyM\", \"key_ops\": [\"encrypt\"]}",
-    "a key without a `kid`: its `key_ops` do not let it check signatures"
-)]
 #[case("7", "a key without a `kid`: not a map of fields")]
 #[case(
     "{\"kty\": \"oct\", \"k\": \"AyM\", \"kty\": \"knot\"}",
@@ -152,6 +159,31 @@ fn a_key_that_cannot_be_used(#[case] key: &str, #[case] told: &str) {
         (&blind["evidence"][0]["file"], &blind["evidence"][0]["line"]),
         (&"estate/keys.json".into(), &3.into())
     );
+}
+
+/// What a set has beside its keys for signatures is no blind spot; a secret part is told whatever it is for.
+#[rstest]
+#[case("{\"kty\": \"RSA\", \"n\": \"a\", \"e\": \"AQAB\", \"use\": \"enc\"}", 1, None)]
+#[case(
+    "{\"kty\": \"RSA\", \"n\": \"a\", \"e\": \"AQAB\", \"use\": \"enc\", \"d\": \"c2Vj\"}",
+    1,
+    Some("for another use")
+)]
+#[case("{\"kty\": \"oct\", \"k\": \"c2Vj\", \"key_ops\": [\"encrypt\"]}", 1, Some("for another use"))]
+#[case("{\"kty\": \"EC\", \"crv\": \"P-521\", \"x\": \"a\", \"y\": \"b\"}", 2, None)]
+#[case("{\"kty\": \"OKP\", \"crv\": \"Ed25519\", \"x\": \"a\", \"d\": \"c2Vj\"}", 2, Some("can make tokens"))]
+fn keys_beside_a_usable_one(#[case] key: &str, #[case] count: u64, #[case] weakness: Option<&str>) {
+    let place = with_keys(&format!("{{\"keys\": [{EC}, {key}]}}"), ", key_id: k-1");
+    assert_eq!(
+        place.audit(&["estate", "--only", "blind/unread-document"])["findings"],
+        serde_json::json!([])
+    );
+    let list = place.run(&["list", "verifiers", "estate", "--format", "json"]);
+    assert_eq!(serde_json::from_str::<Value>(&list.out).unwrap()["rows"][0]["keys"], count);
+    let told = place.run(&["audit", "estate", "--only", "entry/weak-token-check", "--all"]).out;
+    let told = told.split_whitespace().filter(|word| *word != "▌").collect::<Vec<_>>().join(" ");
+    assert_eq!(told.contains("secret part of a key"), weakness.is_some(), "{told}");
+    assert!(weakness.is_none_or(|text| told.contains(text)) && !told.contains("c2Vj"), "{told}");
 }
 
 #[test]

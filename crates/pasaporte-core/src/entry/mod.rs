@@ -273,9 +273,9 @@ impl<'e> Effects<'e> {
         match (&verifier.keys, token.key_id) {
             _ if !verifier.checks_signature => Verdict::Yes,
             (Some(keys), Some(key)) if keys.ids.contains(&key) => Verdict::Yes,
-            (Some(keys), Some(_)) if keys.unnamed => Verdict::Depends,
+            (Some(keys), Some(_)) if keys.unnamed > 0 => Verdict::Depends,
             (Some(_), Some(_)) => Verdict::No,
-            (Some(keys), None) if keys.ids.is_empty() && !keys.unnamed => Verdict::No,
+            (Some(keys), None) if keys.ids.is_empty() && keys.unnamed == 0 => Verdict::No,
             _ if made_for_it => Verdict::Yes,
             // Whoever accepts what that issuer signs knows its keys.
             (None, _) if !verifier.issuers.is_empty() && token.issuer.is_some() => Verdict::Yes,

@@ -1,8 +1,9 @@
 //! Which paths meet: a tree of endpoints' paths by their segments, that operations' paths are looked up in.
 //!
 //! Two paths meet where one request may be of both. A blank (`{id}`, or `*` within a path) is any one segment; `*` at the
-//! end of an endpoint's path takes all that follow, also none. Of several endpoints that meet an operation, those of the
-//! same path answer it, blanks being alike; else all. Looking up costs what it finds, and is bounded.
+//! end of an endpoint's path takes all that follow, also none. A slash at the end is passed over where nothing else is of
+//! the same path. Of several endpoints that meet an operation, those of the same path answer it, blanks being alike; else
+//! all. Looking up costs what it finds, and is bounded.
 
 use std::collections::HashMap;
 
@@ -131,12 +132,15 @@ fn is_blank(segment: &str) -> bool {
     segment == "*" || (segment.starts_with('{') && segment.ends_with('}'))
 }
 
-/// A path with all blanks alike.
+/// A path with all blanks alike, and its slash at the end.
 fn shape(prefix: &str, path: &str) -> String {
     let mut shape = String::new();
     for segment in segments(prefix, path) {
         shape.push('/');
         shape.push_str(if segment != "*" && is_blank(segment) { "{}" } else { segment });
+    }
+    if path.ends_with('/') {
+        shape.push('/');
     }
     shape
 }
@@ -174,6 +178,10 @@ mod tests {
         assert_eq!(met("/{z}"), [0, 5]);
         assert_eq!(met("/moor"), [0, 1, 2, 5]);
         assert_eq!(met("/moor/north"), [1, 2]);
+        let paths = [Some("/sail"), Some("/sail/")];
+        let met = |path| Paths::new(paths.into_iter()).meeting(&[""], path, &mut Budget::of_contract());
+        assert_eq!(met("/sail/"), Some(vec![1]));
+        assert_eq!(met("sail"), Some(vec![0]));
     }
 
     #[test]

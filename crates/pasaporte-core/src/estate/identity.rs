@@ -140,10 +140,12 @@ pub struct Verifier {
 pub struct KeySet {
     /// Ids of keys that can check a signature.
     pub ids: Vec<Name>,
-    /// Whether one of those has no id, so that a token need not name its key.
-    pub unnamed: bool,
-    /// Ids of keys that can make signatures too: whoever reads the set can make tokens.
+    /// How many more can, and have no id, so that a token need not name its key.
+    pub unnamed: usize,
+    /// Keys that can make signatures too: whoever reads the set can make tokens.
     pub secret: Vec<Name>,
+    /// Keys for other uses whose secret part stands in the set.
+    pub other_secret: Vec<Name>,
     /// What of it could not be used.
     pub unread: Vec<super::Unread>,
     /// Where it was read.

@@ -249,6 +249,7 @@ fn fill_keys(builder: &mut Builder, id: VerifierId, file: FileId, set: &key_set:
         ids: names(builder, &set.ids),
         unnamed: set.unnamed,
         secret: names(builder, &set.secret),
+        other_secret: names(builder, &set.other_secret),
         unread: unread(builder, file, &set.unread),
         origin: Origin { file, line: 1, column: 1 },
     };

@@ -94,7 +94,7 @@ pub(super) fn verifiers(audit: &Audit<'_>, list: &mut List) {
             accepted(audit, verifier.audiences),
             accepted(audit, verifier.algorithms),
             if verifier.checks_signature { Cell::text("checked") } else { Cell::alarming("unchecked") },
-            verifier.keys.as_ref().map_or(Cell::Nothing, |keys| Cell::count(keys.ids.len())),
+            verifier.keys.as_ref().map_or(Cell::Nothing, |keys| Cell::count(keys.ids.len() + keys.unnamed)),
             Cell::many(guarded),
         ]);
     }

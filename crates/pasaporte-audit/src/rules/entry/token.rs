@@ -58,6 +58,13 @@ pub(crate) fn weaknesses(audit: &Audit<'_>, verifier: &Verifier) -> Vec<Weakness
             "publish the public parts of keys only, and make new keys",
             Exposure::KeyHolders,
         ),
+        (
+            verifier.keys.as_ref().is_some_and(|keys| !keys.other_secret.is_empty()),
+            "the secret part of a key for another use than signatures stands in its key set, so whoever reads the set \
+             has that key",
+            "publish the public parts of keys only, and make new keys",
+            Exposure::KeyHolders,
+        ),
     ];
     found
         .into_iter()

@@ -80,7 +80,7 @@ impl Converter<'_, '_> {
         let id: model::EndpointId = match (&it.id, &it.gateway) {
             (Some(id), _) => self.builder.mention(id.text),
             (None, Some(gateway)) => {
-                let path = it.path.map_or("", |path| path.0.trim_start_matches('/'));
+                let path = it.path.map_or("", |path| path.0.strip_prefix('/').unwrap_or(path.0));
                 let place = if path.is_empty() { "root" } else { path };
                 self.builder.mention(&[function.name, "/", gateway.text, "/", place].concat())
             }
