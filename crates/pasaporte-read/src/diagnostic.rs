@@ -93,6 +93,15 @@ impl Diagnostics {
         }
     }
 
+    /// Adds one that is made only if it is kept; it is told whether it should come with its line.
+    pub(crate) fn push_with(&mut self, make: impl FnOnce(bool) -> Diagnostic) {
+        if self.kept.len() < MOST {
+            self.kept.push(make(self.wants_line()));
+        } else {
+            self.beyond += 1;
+        }
+    }
+
     /// Adds all of another.
     pub fn absorb(&mut self, other: Self) {
         let room = MOST.saturating_sub(self.kept.len());

@@ -2,7 +2,7 @@
 
 use crate::contract::Unread;
 use crate::diagnostic::Diagnostics;
-use crate::read::{Report, field, printable, scalar_text, whole};
+use crate::read::{Report, doubled, field, printable, scalar_text, whole};
 use crate::redact::is_unprintable;
 use crate::text::{Form, Value, View};
 
@@ -64,12 +64,6 @@ fn key_set(root: View<'_, '_>, report: &mut Report<'_>) -> Option<KeySet> {
         set.unread.push(Unread { part: "the set".to_owned(), why, at: keys.at() });
     }
     Some(set)
-}
-
-/// A member that a map has twice: which of the two is meant is not known.
-fn doubled<'v>(map: View<'v, '_>) -> Option<&'v str> {
-    let names: Vec<&str> = map.entries().filter_map(|(key, _)| scalar_text(key.value())).collect();
-    names.iter().enumerate().find(|(at, name)| names[..*at].contains(name)).map(|(_, name)| *name)
 }
 
 /// What a key is for.

@@ -4,6 +4,8 @@
 //! is noted with its line, and an entry with a mistake is left out. Structs that are read are defined
 //! with [`record!`], in one list that is also what the JSON Schema and the documentation come from.
 
+use std::collections::HashSet;
+
 use bumpalo::Bump;
 use bumpalo::collections::Vec as ArenaVec;
 
@@ -181,6 +183,12 @@ pub(crate) fn field<'t, 'a>(map: View<'t, 'a>, name: &str) -> Option<View<'t, 'a
         more.extend(merged(map));
     }
     found.map(|(_, value)| value).filter(|value| !matches!(value.value(), Value::Null))
+}
+
+/// A field that a map has twice: which of the two is meant is not known.
+pub(crate) fn doubled<'v>(map: View<'v, '_>) -> Option<&'v str> {
+    let mut seen = HashSet::new();
+    map.entries().filter_map(|(key, _)| scalar_text(key.value())).find(|name| !seen.insert(*name))
 }
 
 /// The maps that a map merges in, the last one first.

@@ -161,6 +161,9 @@ impl<'t, 'a> Reading<'t, 'a> {
             if !matches!(item.value(), Value::Map) {
                 return self.unread(path, "not a map of operations", item.at());
             }
+            if let Err(why) = self.tree.look_at(item) {
+                return self.unread(path, why, at);
+            }
             self.twice(item, path);
             let above = Above { prefixes: self.servers(item, path, above), ..above.clone() };
             waiting.extend(merged(item));

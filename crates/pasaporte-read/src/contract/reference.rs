@@ -1,37 +1,65 @@
 //! Looking things up in a document: fields, and what `$ref` leads to within it (RFC 6901).
 
 use std::borrow::Cow;
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 
-use crate::read::{field, printable, scalar_text};
+use crate::read::{field, merged, printable, scalar_text};
 use crate::text::{Value, View};
 
 /// The longest chain of references that is followed; a longer one leads round in a circle.
 pub(super) const LONGEST_CHAIN: usize = 32;
+
+/// How many fields of maps are looked at in one document, however many references lead to them: a hundred times what a
+/// large one takes.
+const MOST_FIELDS: usize = 5_000_000;
 
 /// A document that references are looked up in.
 pub(super) struct Tree<'t, 'a> {
     pub(super) root: View<'t, 'a>,
     /// The fields of maps that references lead through: a document may have many references into one large map.
     fields: RefCell<HashMap<usize, HashMap<&'t str, View<'t, 'a>>>>,
+    /// How many fields maps have with those of all that they merge in.
+    counts: RefCell<HashMap<usize, usize>>,
+    left: Cell<usize>,
 }
 
 impl<'t, 'a> Tree<'t, 'a> {
     pub(super) fn new(root: View<'t, 'a>) -> Self {
-        Self { root, fields: RefCell::default() }
+        Self { root, fields: RefCell::default(), counts: RefCell::default(), left: Cell::new(MOST_FIELDS) }
     }
 
     /// The value itself, or what its `$ref` leads to in the end.
     pub(super) fn followed(&self, value: View<'t, 'a>) -> Result<View<'t, 'a>, String> {
         let mut value = value;
         for _ in 0..LONGEST_CHAIN {
+            self.look_at(value)?;
             match field(value, "$ref") {
                 None => return Ok(value),
                 Some(reference) => value = self.target(reference)?,
             }
         }
         Err("its `$ref` leads round in a circle".to_owned())
+    }
+
+    /// Looks at the fields of a map; why not, where a document has had more than its share of looking.
+    pub(super) fn look_at(&self, map: View<'t, 'a>) -> Result<(), String> {
+        let count = 1 + self.count(map);
+        self.left.set(self.left.get().saturating_sub(count));
+        if self.left.get() == 0 {
+            return Err("too many of its references lead to large maps".to_owned());
+        }
+        Ok(())
+    }
+
+    fn count(&self, map: View<'t, 'a>) -> usize {
+        let known = self.counts.borrow().get(&map.place()).copied();
+        known.unwrap_or_else(|| {
+            let merged: usize = merged(map).into_iter().map(|it| self.count(it)).sum();
+            let count = map.entries().count() + merged;
+            self.counts.borrow_mut().insert(map.place(), count);
+            count
+        })
     }
 
     /// What one reference leads to.

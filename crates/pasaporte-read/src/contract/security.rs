@@ -1,12 +1,12 @@
 //! What is asked of callers: security schemes, and the requirements that name them.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use pasaporte_core::estate::{KeyPlace, Vocabulary};
 
 use super::reference::Tree;
 use super::{Kind, Scheme};
-use crate::read::{field, merged, printable, scalar_text};
+use crate::read::{doubled, field, merged, printable, scalar_text};
 use crate::redact::is_unprintable;
 use crate::text::{Position, Value, View};
 
@@ -24,13 +24,20 @@ type Wrong = (String, Position);
 impl Schemes {
     pub(super) fn read(tree: &Tree<'_, '_>) -> Self {
         let all = field(tree.root, "components").and_then(|it| field(it, "securitySchemes"));
-        let maps = all.into_iter().flat_map(|all| merged(all).into_iter().chain([all]));
-        let entries = maps.flat_map(View::entries);
-        let named = entries.filter_map(|(key, value)| {
-            let name = scalar_text(key.value())?.to_owned();
-            Some((name, tree.followed(value).and_then(kind)))
-        });
-        Self(named.collect())
+        let mut schemes = HashMap::new();
+        for map in all.into_iter().flat_map(|all| merged(all).into_iter().chain([all])) {
+            let mut own = HashSet::new();
+            for (key, value) in map.entries() {
+                let Some(name) = scalar_text(key.value()) else { continue };
+                let kind = if own.insert(name) {
+                    tree.followed(value).and_then(kind)
+                } else {
+                    Err("given twice".to_owned())
+                };
+                schemes.insert(name.to_owned(), kind);
+            }
+        }
+        Self(schemes)
     }
 
     /// The alternatives that a `security` field lists (OpenAPI 3.1, Security Requirement Object).
@@ -85,6 +92,9 @@ fn is_sound(text: &str) -> bool {
 }
 
 fn kind(scheme: View<'_, '_>) -> Result<Kind, String> {
+    if let Some(name) = doubled(scheme) {
+        return Err(format!("its `{}` is given twice", printable(name)));
+    }
     let text = |name: &str| {
         let value = field(scheme, name).and_then(|value| scalar_text(value.value()));
         value.filter(|text| is_sound(text)).ok_or_else(|| format!("it has no `{name}`"))

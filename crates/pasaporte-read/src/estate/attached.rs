@@ -3,7 +3,7 @@
 //! A document is seen from the folder of the file that names it, and lies there or below: an estate from elsewhere
 //! cannot make the program read what it likes. Each is read once, however often it is named.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::{Component, Path, PathBuf};
 use std::rc::Rc;
 use std::sync::Arc;
@@ -50,17 +50,21 @@ impl Attached {
         all.extend(sides.declared.as_ref().map(|declared| named(declared, true)).unwrap_or_default());
         let mut attached = Self::default();
         let mut known: BTreeMap<(PathBuf, bool), Option<(FileId, Content)>> = BTreeMap::new();
+        let by_name: HashMap<&str, &Source> = sources.iter().map(|source| (source.name(), source)).collect();
         for it in all {
             let builder = sides.side(it.declared);
             let estate = builder.estate_so_far();
-            let source = sources.iter().find(|source| source.name() == estate.path(it.origin.file));
+            let source = by_name.get(estate.path(it.origin.file)).copied();
             let found =
-                source.ok_or_else(wrong_place).and_then(|source| resolved(source, &it.document, sources));
+                source.ok_or_else(wrong_place).and_then(|source| resolved(source, &it.document, &by_name));
             let document = match found {
                 Ok(document) => document,
                 Err((message, help)) => {
-                    let mark = mark(estate, sources, it.origin, "named here");
-                    diagnostics.push(Diagnostic { mark, message, also: None, help: Some(help) });
+                    diagnostics.push_with(|with_line| {
+                        let mark =
+                            mark(estate, if with_line { sources } else { &[] }, it.origin, "named here");
+                        Diagnostic { mark, message, also: None, help: Some(help) }
+                    });
                     continue;
                 }
             };
@@ -129,7 +133,7 @@ fn wrong_place() -> Refusal {
 }
 
 /// The document that a source names.
-fn resolved(source: &Source, document: &str, sources: &[Source]) -> Result<Source, Refusal> {
+fn resolved(source: &Source, document: &str, by_name: &HashMap<&str, &Source>) -> Result<Source, Refusal> {
     let relative = Path::new(document);
     let stays = relative.components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
     if !stays || document.trim().is_empty() {
@@ -163,8 +167,7 @@ fn resolved(source: &Source, document: &str, sources: &[Source]) -> Result<Sourc
         }
         Source::Text { name, .. } => {
             let name = beside(name);
-            let found = sources.iter().find(|source| source.name() == name);
-            found.cloned().ok_or_else(|| missing(&name))
+            by_name.get(name.as_str()).map(|source| Source::clone(source)).ok_or_else(|| missing(&name))
         }
         Source::Standard => {
             let name = crate::text::shown(relative);

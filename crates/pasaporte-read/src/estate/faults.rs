@@ -7,8 +7,9 @@ use pasaporte_core::estate::{Estate, Fault, Origin};
 use crate::diagnostic::{Diagnostic, LineText, Mark};
 use crate::text::Source;
 
-/// A fault of the estate as a whole, with the lines it is about.
-pub(super) fn whole(estate: &Estate, sources: &[Source], fault: &Fault) -> Diagnostic {
+/// A fault of the estate as a whole, with the lines it is about where those are to be found.
+pub(super) fn whole(estate: &Estate, sources: &[Source], fault: &Fault, with_lines: bool) -> Diagnostic {
+    let sources = if with_lines { sources } else { &[] };
     let mark = |origin: Origin, label: &str| mark(estate, sources, origin, label);
     let message = fault.to_string();
     let (at, also, help) = match *fault {

@@ -84,7 +84,7 @@ fn finished(
             .map_err(|refused| {
                 let (estate, faults) = *refused;
                 for fault in &faults {
-                    diagnostics.push(whole(&estate, sources, fault));
+                    diagnostics.push_with(|with_lines| whole(&estate, sources, fault, with_lines));
                 }
             })
             .ok()

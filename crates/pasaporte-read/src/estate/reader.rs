@@ -1,5 +1,6 @@
 //! Reading one source, in whichever form it is written, into the side of the estate that it says it is of.
 
+use std::collections::HashMap;
 use std::io::Read as Input;
 
 use bumpalo::Bump;
@@ -24,15 +25,22 @@ pub(super) struct Sides {
     /// The first file that is declared.
     pub(super) declared_in: Option<FileId>,
     files: Vec<String>,
+    ids: HashMap<String, FileId>,
 }
 
 impl Sides {
+    /// The file of a name; one that something names was perhaps met before.
     pub(super) fn file(&mut self, name: &str) -> FileId {
+        if let Some(file) = self.ids.get(name) {
+            return *file;
+        }
         self.files.push(name.to_owned());
         if let Some(declared) = &mut self.declared {
             declared.file(name);
         }
-        self.deployed.file(name)
+        let file = self.deployed.file(name);
+        self.ids.insert(name.to_owned(), file);
+        file
     }
 
     /// The side that something is said of.

@@ -1,6 +1,7 @@
 //! YAML onto a tape, through the events of the parser.
 
 use std::borrow::Cow;
+use std::collections::HashMap;
 
 use bumpalo::Bump;
 use saphyr_parser::{Event, Marker, Parser, ScalarStyle};
@@ -23,7 +24,7 @@ pub(crate) fn documents<'a>(
     let mut parser = Parser::new_from_str(text);
     loop {
         let mut writer = Writer::new(&mut tape, arena);
-        let mut anchors: Vec<(usize, usize)> = Vec::new();
+        let mut anchors = HashMap::new();
         let more = document(&mut parser, &mut writer, &mut anchors)?;
         if writer.is_complete() {
             each(&tape);
@@ -38,7 +39,7 @@ pub(crate) fn documents<'a>(
 fn document<'a>(
     parser: &mut Parser<'a, saphyr_parser::StrInput<'a>>,
     writer: &mut Writer<'_, 'a>,
-    anchors: &mut Vec<(usize, usize)>,
+    anchors: &mut HashMap<usize, usize>,
 ) -> Result<bool, YamlError> {
     while let Some(event) = parser.next_event() {
         let (event, span) = event.map_err(|error| {
@@ -68,7 +69,7 @@ fn document<'a>(
                 continue;
             }
             Event::Alias(id) => {
-                let target = anchors.iter().rev().find(|(anchor, _)| *anchor == id).map(|(_, node)| *node);
+                let target = anchors.get(&id).copied();
                 let Some(target) = target else {
                     return Err(YamlError { message: "an alias that repeats nothing".to_owned(), at });
                 };
@@ -80,7 +81,7 @@ fn document<'a>(
             Event::Nothing | Event::StreamStart | Event::DocumentStart(_) => continue,
         };
         if anchor != 0 {
-            anchors.push((anchor, node));
+            anchors.insert(anchor, node);
         }
     }
     Ok(false)
