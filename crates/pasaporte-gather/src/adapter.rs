@@ -2,10 +2,10 @@
 //! (docs/write-an-adapter.md).
 
 use std::collections::BTreeMap;
-use std::fs;
 use std::path::Path;
 
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::files;
 use serde::Deserialize;
 
 use crate::program::{Part, PartId, Program};
@@ -197,10 +197,10 @@ impl Adapter {
         }
         let folder = Path::new(name);
         let path = folder.join("adapter.toml");
-        match fs::read_to_string(&path) {
+        match files::read_text(&path) {
             Ok(manifest) => Self::new(name, &manifest, |program| {
                 let path = folder.join(program);
-                fs::read_to_string(&path).map_err(|error| {
+                files::read_text(&path).map_err(|error| {
                     let message = format!("cannot be read: {error}");
                     Diagnostic::of_file(&path.to_string_lossy(), message, "check `program` in adapter.toml")
                 })

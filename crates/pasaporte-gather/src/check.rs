@@ -70,7 +70,7 @@ pub fn check_live(adapter: &str, sources: &[Source], reaching: &Reaching) -> Res
 fn file(run: &Run<'_>, adapter: &Adapter, path: &Path) -> Result<(), Diagnostics> {
     let name = path.to_string_lossy();
     let stem = path.file_stem().and_then(|stem| stem.to_str()).unwrap_or_default();
-    let body = std::fs::read(path).map_err(|error| {
+    let body = pasaporte_read::files::read(path).map_err(|error| {
         one(Diagnostic::of_file(&name, format!("cannot be read: {error}"), "check the path"))
     })?;
     let asks: Vec<&Ask> = adapter.asks.iter().filter(|ask| is_named(ask, stem)).collect();

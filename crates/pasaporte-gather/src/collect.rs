@@ -1,16 +1,17 @@
 //! Collecting: asks become tasks, several at a time; pages become entities; entities become a file.
 
-use std::fs;
 use std::path::Path;
 
 use jaq_json::Val;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::files;
 use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
 
 use crate::adapter::{Adapter, Ask, Template, one};
 use crate::http::Reaching;
 use crate::journal::Journal;
+use crate::lock::Lock;
 use crate::page::Had;
 use crate::program::{self};
 use crate::run::{All, Answers, Collected, Run, State, Task};
@@ -40,6 +41,7 @@ impl Collecting<'_> {
     /// Collects from all sources at once; each becomes a file of its name. A source that fails as a whole leaves
     /// the file that was there before.
     pub fn run(&self, sources: &[Source]) -> Result<Vec<Told>, Diagnostics> {
+        let _lock = Lock::take(self.out).map_err(|error| self.failed(&error))?;
         let collected: Vec<Result<Told, Diagnostics>> = std::thread::scope(|scope| {
             let of = |(index, source)| scope.spawn(move || self.source(index, source));
             let all: Vec<_> = sources.iter().enumerate().map(of).collect();
@@ -56,16 +58,14 @@ impl Collecting<'_> {
         if diagnostics.is_empty() { Ok(told) } else { Err(diagnostics) }
     }
 
+    fn failed(&self, error: &std::io::Error) -> Diagnostics {
+        let message = format!("cannot be written: {error}");
+        one(Diagnostic::of_file(&self.out.to_string_lossy(), message, "name a folder that you may write to"))
+    }
+
     fn source(&self, index: usize, source: &Source) -> Result<Told, Diagnostics> {
         let adapter = Adapter::find(&source.adapter)?;
-        let failed = |error: std::io::Error| {
-            let message = format!("cannot be written: {error}");
-            one(Diagnostic::of_file(
-                &self.out.to_string_lossy(),
-                message,
-                "name a folder that you may write to",
-            ))
-        };
+        let failed = |error: std::io::Error| self.failed(&error);
         let of = format!("{}\n{:?}\n{}", adapter.text, source.from, program::json(&source.known));
         // What was saved is read again: it may have been corrected.
         let journal = match &source.from {
@@ -100,13 +100,7 @@ impl Collecting<'_> {
 
 /// Writes a document beside the estate: the old one or the new one is there, at any moment.
 fn write_document(folder: &Path, name: &str, text: &str) -> std::io::Result<()> {
-    let path = folder.join(name);
-    if let Some(inside) = path.parent() {
-        fs::create_dir_all(inside)?;
-    }
-    let new = folder.join(format!("{name}.new"));
-    fs::write(&new, text)?;
-    fs::rename(&new, &path)
+    files::replace_text(&files::place(folder, Path::new(name))?, text)
 }
 
 /// A digest of what is being collected, to know it again. Not a secret's guard: secrets are not in it.

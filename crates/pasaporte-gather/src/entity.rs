@@ -1,12 +1,12 @@
 //! Entities as lines of NDJSON: checked, each once, in an order that does not depend on who was first.
 
 use std::collections::HashMap;
-use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{KINDS, check};
+use pasaporte_read::files::{self, For};
 use pasaporte_read::text::{Form, Source};
 use serde_json::value::RawValue;
 
@@ -40,17 +40,17 @@ impl Entities {
     /// Writes them to a file: it is the old one or the new one, at any moment.
     pub(crate) fn write(mut self, path: &Path, declared: bool) -> io::Result<()> {
         self.settle();
-        let new = path.with_extension("ndjson.new");
-        let mut out = BufWriter::with_capacity(1 << 16, File::create(&new)?);
-        let first: &[u8] = if declared { b"{\"estate\":1,\"declared\":true}\n" } else { b"{\"estate\":1}\n" };
-        out.write_all(first)?;
-        for entity in &self.0 {
-            out.write_all(entity.line.as_bytes())?;
-            out.write_all(b"\n")?;
-        }
-        let file = out.into_inner().map_err(io::IntoInnerError::into_error)?;
-        file.sync_all()?;
-        fs::rename(&new, path)
+        files::replace(path, For::All, |file| {
+            let mut out = BufWriter::with_capacity(1 << 16, file);
+            let first: &[u8] =
+                if declared { b"{\"estate\":1,\"declared\":true}\n" } else { b"{\"estate\":1}\n" };
+            out.write_all(first)?;
+            for entity in &self.0 {
+                out.write_all(entity.line.as_bytes())?;
+                out.write_all(b"\n")?;
+            }
+            out.flush()
+        })
     }
 
     /// Puts them in order. What two pages say alike is kept once; where they say different things of one id, the
@@ -126,7 +126,7 @@ mod tests {
         let mut entities = Entities::default();
         entities.add(lines.iter().map(raw).collect());
         entities.write(&path, false).unwrap();
-        fs::read_to_string(path).unwrap()
+        std::fs::read_to_string(path).unwrap()
     }
 
     #[test]

@@ -10,8 +10,12 @@ use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
+use pasaporte_read::files;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
+
+/// The folder within an estate's that journals are kept in.
+pub(crate) const FOLDER: &str = ".gather";
 
 /// A page that was read.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -58,13 +62,11 @@ pub(crate) struct Journal {
 impl Journal {
     /// Goes on with the journal of a folder, if it is of the same; else begins one.
     pub(crate) fn open(folder: &Path, source: &str, of: &str, fresh: bool) -> io::Result<Self> {
-        let folder = folder.join(".gather");
-        fs::create_dir_all(&folder)?;
-        let path = folder.join(format!("{source}.journal"));
+        let path = files::place(folder, &Path::new(FOLDER).join(format!("{source}.journal")))?;
         let first = First { journal: 1, of: of.to_owned() };
         let mut known = HashMap::new();
         let mut goes_on = false;
-        if !fresh && let Ok(file) = File::open(&path) {
+        if !fresh && let Ok(file) = files::open(&path) {
             let mut lines = BufReader::new(file).split(b'\n').map_while(Result::ok);
             let begun = lines.next().and_then(|line| serde_json::from_slice::<First>(&line).ok());
             goes_on = begun.is_some_and(|begun| begun == first);

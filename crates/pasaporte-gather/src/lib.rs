@@ -12,6 +12,7 @@ mod entity;
 mod http;
 mod journal;
 mod knock;
+mod lock;
 mod page;
 mod program;
 mod run;

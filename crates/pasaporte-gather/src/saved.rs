@@ -1,9 +1,10 @@
 //! Answers that were saved to files: the path that gave an answer, with `.json`; a second page is `.2.json`. What looks
 //! like a secret is covered before an answer is kept.
 
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::{fs, io};
 
+use pasaporte_read::files::{self, For};
 use serde_json::Value;
 
 use crate::http::Answer;
@@ -14,11 +15,13 @@ const LARGEST: u64 = 1 << 30;
 /// A page of what a path gave, with the name of its file; or why it is not there.
 pub(crate) fn page(folder: &Path, path: &str, number: usize) -> Result<(String, Answer), String> {
     let file = file(folder, path, number).ok_or("its path leads out of the folder")?;
-    let size = fs::metadata(&file).map_err(|_| "not among the saved answers".to_owned())?.len();
-    if size > LARGEST {
-        return Err(format!("a file of more than {} MiB", LARGEST >> 20));
+    if !file.exists() {
+        return Err("not among the saved answers".to_owned());
     }
-    let body = fs::read(&file).map_err(|error| format!("cannot be read: {error}"))?;
+    if !files::is_inside(folder, &file) {
+        return Err("it lies behind a link that leads out of the folder".to_owned());
+    }
+    let body = files::read_up_to(&file, LARGEST).map_err(|error| format!("cannot be read: {error}"))?;
     let next = self::file(folder, path, number + 1).filter(|file| file.is_file());
     let next = next.map(|_| path.to_owned());
     Ok((file.to_string_lossy().into_owned(), Answer { body, etag: None, next, tries: 0 }))
@@ -27,11 +30,9 @@ pub(crate) fn page(folder: &Path, path: &str, number: usize) -> Result<(String, 
 /// Keeps a page of what a path gave.
 pub(crate) fn keep(folder: &Path, path: &str, number: usize, body: &[u8]) -> io::Result<()> {
     // What leads out of the folder is kept nowhere.
-    let Some(file) = file(folder, path, number) else { return Ok(()) };
-    if let Some(inside) = file.parent() {
-        fs::create_dir_all(inside)?;
-    }
-    fs::write(file, covered(body))
+    let Some(file) = file(Path::new(""), path, number) else { return Ok(()) };
+    let covered = covered(body);
+    files::replace(&files::place(folder, &file)?, For::All, |file| file.write_all(&covered))
 }
 
 /// An answer without what looks like a secret.

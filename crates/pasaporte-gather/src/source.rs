@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use jaq_json::Val;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
-use pasaporte_read::owned_alone;
+use pasaporte_read::files::{self, owned_alone};
 use serde::Deserialize;
 use url::{Host, Url};
 
@@ -137,7 +137,7 @@ impl Source {
     pub fn read(path: &Path, input: &mut dyn BufRead) -> Result<Vec<Self>, Diagnostics> {
         let file = path.to_string_lossy().into_owned();
         let wrong = |message: String, help: &str| Diagnostic::of_file(&file, message, help);
-        let text = fs::read_to_string(path).map_err(|error| {
+        let text = files::read_text(path).map_err(|error| {
             let help = "name the file with your `[[source]]` list; see docs/gather.md";
             one(wrong(format!("cannot be read: {error}"), help))
         })?;
@@ -219,7 +219,7 @@ impl Credential {
                 let path = folder.join(path);
                 let shown = path.to_string_lossy().into_owned();
                 owned_alone(&path).map_err(|(message, help)| (format!("{shown} {message}"), help))?;
-                fs::read_to_string(&path).map_err(|error| {
+                files::read_text(&path).map_err(|error| {
                     let help = "check `credential` in the configuration".to_owned();
                     (format!("{shown} cannot be read: {error}"), help)
                 })?

@@ -3,6 +3,7 @@
 //! - [`text`]: YAML, JSON and NDJSON, with the place of every value;
 //! - [`estate`]: the estate format, from text to the model;
 //! - [`token`]: what a token says of itself;
+//! - [`files`]: what is read and written on disk, and what is refused;
 //! - [`edit`]: one field of an entry set to another value;
 //! - [`diagnostic`]: mistakes, with their lines and what to do.
 
@@ -10,10 +11,10 @@ mod contract;
 pub mod diagnostic;
 pub mod edit;
 pub mod estate;
+pub mod files;
 mod key_set;
 mod read;
 mod redact;
-mod secret_file;
 pub mod text;
 pub mod token;
 
@@ -23,4 +24,3 @@ pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
 }
 
 pub use redact::{covered, is_secret_field, is_unprintable};
-pub use secret_file::owned_alone;

@@ -4,6 +4,7 @@ mod support;
 
 use std::fmt::Write;
 
+use rstest::rstest;
 use support::{Place, findings};
 
 #[test]
@@ -51,4 +52,55 @@ fn a_contract_has_its_share_of_looking() {
     let audit = place.audit(&["estate", "--only", "blind/unread-document"]);
     assert!(!findings(&audit).is_empty());
     assert!(audit.to_string().contains("too many of its references lead to large maps"), "{audit}");
+}
+
+const NAMING: &str = "estate: 1\nas_of: 2026-11-20\nverifiers: [{id: site, key_set: keys.json}]\n";
+
+/// What an estate's folder holds stays in it, whatever leads out, and nothing waits for a pipe.
+#[cfg(unix)]
+#[rstest]
+#[case::a_document("keys.json", "../outside.json", "lies behind a link that leads out of its folder")]
+#[case::a_file("more.yaml", "../outside.json", "a link that leads out of this folder, or to nothing")]
+#[case::a_folder("more", "..", "a link that leads out of this folder, or to nothing")]
+#[case::nothing("more.yaml", "nowhere", "a link that leads out of this folder, or to nothing")]
+fn links_do_not_lead_out_of_a_folder(#[case] link: &str, #[case] to: &str, #[case] told: &str) {
+    let place = Place::with("estate/a.yaml", NAMING);
+    place.write("outside.json", "{\"keys\": []}");
+    place.write("estate/keys.json", "{\"keys\": []}");
+    let link = place.path().join("estate").join(link);
+    let _ = std::fs::remove_file(&link);
+    std::os::unix::fs::symlink(to, link).unwrap();
+    for path in ["estate", "estate/a.yaml"] {
+        let run = place.run(&["audit", path]);
+        if path == "estate" || told.contains("its folder") {
+            assert_eq!(run.code, 2, "{}", run.out);
+            assert!(run.err.contains(told), "{}", run.err);
+        }
+    }
+}
+
+/// A link within the folder is as good as the file, and that is read once.
+#[cfg(unix)]
+#[test]
+fn links_within_a_folder_are_followed() {
+    let place = Place::with("estate/a.yaml", NAMING);
+    place.write("estate/keys/one.json", "{\"keys\": []}");
+    std::os::unix::fs::symlink("keys/one.json", place.path().join("estate/keys.json")).unwrap();
+    std::os::unix::fs::symlink("a.yaml", place.path().join("estate/b.yaml")).unwrap();
+    assert_eq!(place.run(&["audit", "estate"]).code, 0);
+}
+
+#[cfg(unix)]
+#[rstest]
+#[case(&["audit", "estate"], "estate/pipe.yaml")]
+#[case(&["audit", "estate/pipe.yaml"], "estate/pipe.yaml")]
+#[case(&["gather", "--sources", "estate/pipe.yaml", "--out", "out"], "estate/pipe.yaml")]
+#[case(&["knock", "estate/a.yaml", "--list", "estate/pipe.yaml"], "estate/pipe.yaml")]
+fn nothing_waits_for_a_pipe(#[case] args: &[&str], #[case] told: &str) {
+    let place = Place::with("estate/a.yaml", "estate: 1\nas_of: 2026-11-20\nscopes: [{id: pier, kind: app}]\n");
+    let pipe = place.path().join("estate/pipe.yaml");
+    assert!(std::process::Command::new("mkfifo").arg(pipe).status().unwrap().success());
+    let run = place.run(args);
+    assert_eq!(run.code, 2, "{}", run.out);
+    assert!(run.err.contains(told), "{}", run.err);
 }

@@ -16,6 +16,7 @@ use super::faults::mark;
 use super::reader::Sides;
 use crate::contract::{self, Kind, Unread};
 use crate::diagnostic::{Diagnostic, Diagnostics};
+use crate::files;
 use crate::key_set;
 use crate::text::{Form, Opened, Source};
 
@@ -158,10 +159,17 @@ fn resolved(source: &Source, document: &str, by_name: &HashMap<&str, &Source>) -
     };
     match source {
         Source::File { name, path, .. } => {
-            let path = path.parent().unwrap_or(Path::new("")).join(relative);
+            let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+            let path = folder.join(relative);
             let name = beside(name);
             if !path.is_file() {
                 return Err(missing(&name));
+            }
+            if !files::is_inside(&folder, &path) {
+                return Err((
+                    format!("the document {name} lies behind a link that leads out of its folder"),
+                    "copy it here".to_owned(),
+                ));
             }
             Ok(Source::File { name, path, form })
         }
@@ -171,7 +179,7 @@ fn resolved(source: &Source, document: &str, by_name: &HashMap<&str, &Source>) -
         }
         Source::Standard => {
             let name = crate::text::shown(relative);
-            if !relative.is_file() {
+            if !relative.is_file() || !files::is_inside(Path::new(""), relative) {
                 return Err(missing(&name));
             }
             Ok(Source::File { name, path: relative.to_owned(), form })

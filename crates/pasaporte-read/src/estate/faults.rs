@@ -52,7 +52,7 @@ pub(super) fn mark(estate: &Estate, sources: &[Source], origin: Origin, label: &
 fn line_of(source: &Source, number: u32) -> Option<String> {
     let line = |reader: &mut dyn BufRead| reader.lines().nth(number as usize - 1)?.ok();
     match source {
-        Source::File { path, .. } => line(&mut BufReader::new(std::fs::File::open(path).ok()?)),
+        Source::File { path, .. } => line(&mut BufReader::new(crate::files::open(path).ok()?)),
         Source::Text { text, .. } => line(&mut text.as_bytes()),
         Source::Standard => None,
     }

@@ -1,6 +1,6 @@
 //! Texts to read: their names, their form, and what must be true of any of them.
 
-use std::fs::{self, File};
+use std::fs;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
@@ -8,6 +8,7 @@ use walkdir::WalkDir;
 
 use crate::diagnostic::{Diagnostic, Diagnostics};
 use crate::edit::Lines;
+use crate::files;
 
 /// Largest YAML file that is read; machines write JSON or NDJSON.
 const LARGEST_YAML: u64 = 64 << 20;
@@ -77,7 +78,7 @@ impl Source {
     pub fn lines(&self) -> Option<Lines> {
         let (text, form) = match self {
             Self::File { path, form, .. } if self.size()? <= MOST_LINES => {
-                (fs::read_to_string(path).ok()?, *form)
+                (files::read_text(path).ok()?, *form)
             }
             Self::Text { text, form, .. } => (text.clone(), *form),
             Self::File { .. } | Self::Standard => return None,
@@ -89,7 +90,7 @@ impl Source {
     pub fn claims_an_estate(&self) -> bool {
         let Self::File { path, form, .. } = self else { return true };
         let mut beginning = Vec::new();
-        let read = File::open(path).and_then(|file| file.take(NEAR).read_to_end(&mut beginning));
+        let read = files::open(path).and_then(|file| file.take(NEAR).read_to_end(&mut beginning));
         let text = String::from_utf8_lossy(&beginning);
         read.is_ok()
             && match form {
@@ -141,7 +142,7 @@ impl Source {
         let name = self.name();
         match self {
             Self::File { path, form, .. } => {
-                let file = File::open(path).map_err(|error| unreadable(name, &error))?;
+                let file = files::open(path).map_err(|error| unreadable(name, &error))?;
                 open(name, *form, Box::new(file))
             }
             Self::Text { text, form, .. } => open(name, *form, Box::new(std::io::Cursor::new(text.clone()))),
@@ -220,10 +221,24 @@ fn find_in_folder(
         match entry {
             Ok(entry) => {
                 let path = entry.path();
-                if let Some(form) = Form::of(path).filter(|_| path.is_file()) {
+                let form = Form::of(path);
+                let leads_out = entry.path_is_symlink() && !files::is_inside(folder, path);
+                if leads_out && (form.is_some() || path.is_dir()) {
+                    diagnostics.push(Diagnostic::of_file(
+                        &shown(path),
+                        "a link that leads out of this folder, or to nothing",
+                        "copy what it should lead to into the folder, or name that beside it",
+                    ));
+                } else if let Some(form) = form.filter(|_| path.is_file()) {
                     found.push((
                         identity(path),
                         Source::File { name: shown(path), path: path.to_owned(), form },
+                    ));
+                } else if form.is_some() && !path.is_dir() {
+                    diagnostics.push(Diagnostic::of_file(
+                        &shown(path),
+                        "neither a file nor a folder",
+                        "take it out of the folder; send what it gives to `-`, standard input",
                     ));
                 }
             }

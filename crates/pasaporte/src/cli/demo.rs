@@ -4,6 +4,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
+use pasaporte_read::files;
 
 use super::audit::{Judging, Showing};
 use super::sample::{self, FILES};
@@ -52,7 +53,7 @@ impl Demo {
 pub(super) fn write(folder: &Path, files: &[(&str, &str)]) -> Result<(), Stop> {
     for (name, text) in files {
         let path = folder.join(name);
-        if let Ok(there) = fs::read(&path)
+        if let Ok(there) = files::read(&path)
             && there != text.as_bytes()
         {
             return Err(Stop::Misused {
@@ -63,10 +64,8 @@ pub(super) fn write(folder: &Path, files: &[(&str, &str)]) -> Result<(), Stop> {
     }
     fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
     for (name, text) in files {
-        let path = folder.join(name);
-        let inside = path.parent().unwrap_or(folder);
-        let written = fs::create_dir_all(inside).and_then(|()| fs::write(&path, text));
-        written.map_err(|error| unwritable(&path, &error))?;
+        let written = files::place(folder, Path::new(name)).and_then(|path| files::replace_text(&path, text));
+        written.map_err(|error| unwritable(&folder.join(name), &error))?;
     }
     Ok(())
 }

@@ -8,6 +8,7 @@ use clap::Args;
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jiff::Timestamp;
 use pasaporte_gather::{Check, Collecting, Progress, Reaching, Source, Told, check, check_live};
+use pasaporte_read::files;
 use pasaporte_report::{AskOut, AskedOut, Checked, Gathered, SourceOut};
 
 use super::{BLIND, Done, Format, Sheet, Stop, unwritable};
@@ -150,7 +151,7 @@ impl Gather {
 /// The certificates to trust instead of the system's.
 pub(super) fn authorities(ca: Option<&Path>) -> Result<Option<Vec<u8>>, Stop> {
     let read = |path: &Path| {
-        fs::read(path).map_err(|error| Stop::Misused {
+        files::read(path).map_err(|error| Stop::Misused {
             message: format!("{} cannot be read: {error}", view::safe(&path.to_string_lossy())),
             help: "give --ca a PEM file".to_owned(),
         })
@@ -233,6 +234,5 @@ fn checked(check: Check) -> Checked {
 
 /// Writes a file that is the old one or the new one at any moment.
 pub(super) fn write(path: &Path, text: &str) -> Result<(), Stop> {
-    let new = path.with_extension("new");
-    fs::write(&new, text).and_then(|()| fs::rename(&new, path)).map_err(|error| unwritable(path, &error))
+    files::replace_text(path, text).map_err(|error| unwritable(path, &error))
 }

@@ -1,6 +1,5 @@
 //! `pasaporte knock`: try endpoints from outside, with no credential.
 
-use std::fs;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -10,6 +9,7 @@ use indicatif::{ProgressBar, ProgressStyle};
 use pasaporte_core::estate::{EndpointId, Estate, Thing};
 use pasaporte_core::pattern::Pattern;
 use pasaporte_gather::{Door, Knocked, Reaching, knock};
+use pasaporte_read::files;
 use pasaporte_read::text::Form;
 use pasaporte_report::{DoorOut, KnockPlan, Knocks, LeftOut};
 
@@ -135,7 +135,7 @@ impl Knock {
             return Ok(self.at.clone());
         };
         let name = view::safe(&path.to_string_lossy());
-        let text = fs::read_to_string(path).map_err(|error| Stop::Misused {
+        let text = files::read_text(path).map_err(|error| Stop::Misused {
             message: format!("{name} cannot be read: {error}"),
             help: "give --list a file with an endpoint a line".to_owned(),
         })?;

@@ -8,6 +8,7 @@ use clap::Args;
 use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Check, EndpointId, Estate, Network, ScopeId, State, Thing};
+use pasaporte_read::files::{self, For};
 use pasaporte_stand_in::{Asks, CLIENT, Door, Faults, Options, names, start};
 
 use super::{Done, Sheet, Stop, sample};
@@ -111,24 +112,28 @@ pub(super) fn secret() -> String {
     format!("{:016x}{:016x}", part(), part())
 }
 
+/// The first line of a list of sources that a stand-in wrote.
+const FIRST: &str = "# What `pasaporte gather --sources` reads: where to collect from (docs/gather.md).\n";
+
 /// Writes the credential, for its owner's eyes, and a list of sources that refers to it.
 fn write(folder: &Path, address: &str, secret: &str) -> std::io::Result<()> {
     fs::create_dir_all(folder)?;
-    let path = folder.join("credential");
-    let mut open = fs::OpenOptions::new();
-    open.write(true).create(true).truncate(true);
-    #[cfg(unix)]
-    std::os::unix::fs::OpenOptionsExt::mode(&mut open, 0o600);
-    writeln!(open.open(path)?, "{secret}")?;
-    let mut text =
-        String::from("# What `pasaporte gather --sources` reads: where to collect from (docs/gather.md).\n");
+    let (sources, credential) = (folder.join("gather.toml"), folder.join("credential"));
+    // What a stand-in wrote before may be written anew; nothing else.
+    let is_ours = files::read_text(&sources).is_ok_and(|text| text.starts_with(FIRST));
+    if !is_ours && (sources.exists() || credential.exists()) {
+        let why = "gather.toml or credential lies there already, and no stand-in wrote it";
+        return Err(std::io::Error::other(why));
+    }
+    files::replace(&credential, For::Owner, |file| writeln!(file, "{secret}"))?;
+    let mut text = FIRST.to_owned();
     for name in names() {
         text.push_str(&format!(
             "\n[[source]]\nname = \"{name}\"\nadapter = \"{name}\"\nurl = \"{address}/{name}\"\nclient = \"{CLIENT}\"\n\
              credential = {{ file = \"credential\" }}\n"
         ));
     }
-    fs::write(folder.join("gather.toml"), text)
+    files::replace_text(&sources, &text)
 }
 
 /// The endpoints of an estate's functions, as the platforms that they are on would answer there.

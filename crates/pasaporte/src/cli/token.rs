@@ -5,7 +5,7 @@ use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use pasaporte_read::owned_alone;
+use pasaporte_read::files::{self, owned_alone};
 use pasaporte_read::token::{Registration, register};
 
 use super::{Done, Sheet, Stop};
@@ -72,7 +72,7 @@ fn seal(path: &Path) -> Result<Vec<u8>, Stop> {
     }
     owned_alone(path).map_err(|(why, help)| failed(&why, &help))?;
     let key =
-        fs::read(path).map_err(|error| failed(&format!("cannot be read: {error}"), "check its name"))?;
+        files::read(path).map_err(|error| failed(&format!("cannot be read: {error}"), "check its name"))?;
     if key.len() < SEAL {
         return Err(failed(
             "is too short for a seal",
