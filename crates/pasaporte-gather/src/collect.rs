@@ -9,6 +9,7 @@ use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
 
 use crate::adapter::{Adapter, Ask, Template, one};
+use crate::entity::blind_spot_of;
 use crate::http::Reaching;
 use crate::journal::Journal;
 use crate::lock::Lock;
@@ -315,14 +316,7 @@ impl Run<'_> {
 
     /// Notes something that did not come back, also for those who read the estate.
     fn missed(&self, ask: &Ask, it: &mut Collected, what: &str, why: &str) -> Result<(), Diagnostics> {
-        let mut spot = serde_json::Map::new();
-        spot.insert("what".to_owned(), what.into());
-        spot.insert("why".to_owned(), why.into());
-        spot.insert("hides".to_owned(), ask.hides.clone().into());
-        if let Some(account) = &it.place.account {
-            spot.insert("in".to_owned(), account.clone().into());
-        }
-        let spot = serde_json::json!({ "blind_spot": spot }).to_string();
+        let spot = blind_spot_of(what, Some(why), &ask.hides, it.place.account.as_deref());
         it.entities.push(RawValue::from_string(spot).map_err(|error| self.wrong(ask, &error.to_string()))?);
         it.place.missed.push(format!("{what} ({why})"));
         Ok(())

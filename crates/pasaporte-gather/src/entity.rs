@@ -8,6 +8,7 @@ use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{KINDS, check};
 use pasaporte_read::files::{self, For};
 use pasaporte_read::text::{Form, Source};
+use pasaporte_read::{covered, plain};
 use serde_json::value::RawValue;
 
 /// The entities of a source.
@@ -72,12 +73,28 @@ impl Entities {
         torn.sort();
         torn.dedup();
         for what in torn {
-            let spot = serde_json::json!({"what": what, "hides": "which of the two it is now"});
-            let line = serde_json::json!({ "blind_spot": spot }).to_string().into();
+            let line = blind_spot_of(&what, None, "which of the two it is now", None).into();
             self.0.push(Entity { kind: blind_spot, id: "".into(), line });
         }
         self.0.sort_unstable();
     }
+}
+
+/// A blind spot as a line of an estate, with texts that the format takes; the account only where its id is one.
+pub(crate) fn blind_spot_of(what: &str, why: Option<&str>, hides: &str, account: Option<&str>) -> String {
+    let line = |account: Option<&str>| {
+        let mut spot = serde_json::json!({"what": plain(what), "hides": plain(hides)});
+        if let Some(why) = why {
+            spot["why"] = covered(&plain(why)).into();
+        }
+        if let Some(account) = account {
+            spot["in"] = account.into();
+        }
+        serde_json::json!({ "blind_spot": spot }).to_string()
+    };
+    let text = |line: &str| format!("{{\"estate\":1}}\n{line}\n");
+    let source = |line: &str| Source::Text { name: String::new(), text: text(line), form: Form::Ndjson };
+    Some(line(account)).filter(|line| check(source(line)).is_ok()).unwrap_or_else(|| line(None))
 }
 
 /// The kind of an entity, by its place in the format, and its id.
@@ -137,6 +154,15 @@ mod tests {
         let all = written(&[three, one, two, one]);
         assert_eq!(all, written(&[one, two, three]));
         assert_eq!(all, format!("{{\"estate\":1}}\n{two}\n{one}\n{three}\n"));
+    }
+
+    #[test]
+    fn what_a_platform_says_makes_no_blind_spot_that_is_refused() {
+        for text in ["a\u{202e}b", "a\nb", "\0", &"tide ".repeat(10_000), "\"}}", "\u{e0041}"] {
+            let line = blind_spot_of(text, Some(text), text, Some(text));
+            let text = format!("{{\"estate\":1}}\n{line}\n");
+            assert!(check(Source::Text { name: String::new(), text, form: Form::Ndjson }).is_ok(), "{line}");
+        }
     }
 
     #[test]

@@ -1,7 +1,8 @@
 //! Trying doors: one request each, with no credential, at a stated pace.
 //!
 //! A request goes to the address that the estate names, and where it is sent on within the same origin it follows, a
-//! few times; never to another. Nothing is tried again, and no body is read.
+//! few times and at the same pace; never to another. What may change something is sent once only. Nothing is tried again,
+//! and no body is read.
 
 use std::time::{Duration, Instant};
 
@@ -53,14 +54,17 @@ pub fn knock(
     let agent = reaching.agent(VISITOR)?;
     let mut all = Vec::with_capacity(doors.len());
     let mut next = Instant::now();
-    for door in doors {
+    let mut keep_pace = || {
         std::thread::sleep(next.saturating_duration_since(Instant::now()));
         next = Instant::now() + apart;
+    };
+    for door in doors {
+        keep_pace();
         let knocked = Knocked {
             endpoint: door.endpoint.clone(),
             method: door.method.clone(),
             at: Timestamp::now().round(jiff::Unit::Second).unwrap_or_else(|_| Timestamp::now()),
-            came: tried(&agent, door),
+            came: tried(&agent, door, &mut keep_pace),
         };
         each(&knocked);
         all.push(knocked);
@@ -68,17 +72,25 @@ pub fn knock(
     Ok(all)
 }
 
-fn tried(agent: &Agent, door: &Door) -> Result<u16, String> {
+fn tried(agent: &Agent, door: &Door, keep_pace: &mut dyn FnMut()) -> Result<u16, String> {
     let mut url = Url::parse(&door.url).map_err(|error| format!("not an address: {error}"))?;
     let method = Method::from_bytes(door.method.as_bytes()).map_err(|_| "not a method".to_owned())?;
+    // What may change something is sent once only.
+    let follows = method.is_safe();
     for _ in 0..=MOST_SENT_ON {
         let request = Request::builder().method(method.clone()).uri(url.as_str()).body(());
         let request = request.map_err(|error| format!("not an address: {error}"))?;
         let response = agent.run(request).map_err(|error| why(&error))?;
         let status = response.status().as_u16();
         let sent_on = response.headers().get(header::LOCATION).and_then(|to| to.to_str().ok());
-        match sent_on.filter(|_| (300..400).contains(&status)).and_then(|to| url.join(to).ok()) {
-            Some(to) if to.origin() == url.origin() => url = to,
+        if !(100..600).contains(&status) {
+            return Err(format!("answered with {status}, which is no status of HTTP"));
+        }
+        match sent_on.filter(|_| follows && (300..400).contains(&status)).and_then(|to| url.join(to).ok()) {
+            Some(to) if to.origin() == url.origin() => {
+                url = to;
+                keep_pace();
+            }
             _ => return Ok(status),
         }
     }

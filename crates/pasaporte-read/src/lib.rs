@@ -23,4 +23,4 @@ pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
     read::nearest(word, known.iter().copied())
 }
 
-pub use redact::{covered, is_secret_field, is_unprintable};
+pub use redact::{covered, is_secret_field, is_unprintable, plain};

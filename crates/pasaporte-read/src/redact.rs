@@ -33,6 +33,17 @@ pub fn covered(text: &str) -> String {
     chars.into_iter().collect()
 }
 
+/// A text as an estate can keep it: what is unprintable made visible, and no longer than anybody reads.
+pub fn plain(text: &str) -> String {
+    const MOST: usize = 2_000;
+    let mut plain: String =
+        text.chars().take(MOST).map(|each| if is_unprintable(each) { '\u{fffd}' } else { each }).collect();
+    if text.chars().nth(MOST).is_some() {
+        plain.push('…');
+    }
+    plain
+}
+
 /// Whether a field of that name holds a secret.
 pub fn is_secret_field(name: &str) -> bool {
     let name = name.to_lowercase().replace('-', "_");

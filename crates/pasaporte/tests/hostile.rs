@@ -97,7 +97,8 @@ fn links_within_a_folder_are_followed() {
 #[case(&["gather", "--sources", "estate/pipe.yaml", "--out", "out"], "estate/pipe.yaml")]
 #[case(&["knock", "estate/a.yaml", "--list", "estate/pipe.yaml"], "estate/pipe.yaml")]
 fn nothing_waits_for_a_pipe(#[case] args: &[&str], #[case] told: &str) {
-    let place = Place::with("estate/a.yaml", "estate: 1\nas_of: 2026-11-20\nscopes: [{id: pier, kind: app}]\n");
+    let place =
+        Place::with("estate/a.yaml", "estate: 1\nas_of: 2026-11-20\nscopes: [{id: pier, kind: app}]\n");
     let pipe = place.path().join("estate/pipe.yaml");
     assert!(std::process::Command::new("mkfifo").arg(pipe).status().unwrap().success());
     let run = place.run(args);

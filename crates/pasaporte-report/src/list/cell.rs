@@ -116,7 +116,14 @@ impl Cell {
             Self::Many(all) => all.iter().map(Said::written).collect::<Vec<_>>().join("; "),
             Self::Nothing => String::new(),
         };
-        let is_formula = text.starts_with(['=', '+', '-', '@', '\t', '\r']);
+        // Some programs skip what is blank, and take full-width letters for the plain ones.
+        let first = text.trim_start().chars().next();
+        let begins_oddly = text.starts_with(char::is_whitespace);
+        let is_formula = begins_oddly
+            || matches!(
+                first,
+                Some('=' | '+' | '-' | '@' | '\u{ff1d}' | '\u{ff0b}' | '\u{ff0d}' | '\u{ff20}')
+            );
         if is_formula { format!("'{text}") } else { text }
     }
 

@@ -225,6 +225,9 @@ mod tests {
         ]);
         let csv = String::from_utf8(list.to_csv().unwrap()).unwrap();
         assert_eq!(csv, "id,owner,age\n\"a,b\",'=1+1,-3\nc,x; y,\n");
+        for text in ["=1", "\u{ff1d}1", "\n=1", " +1", "\u{a0}@a", "\r1", "\u{ff0b}1"] {
+            assert!(Cell::text(text).in_csv().starts_with('\''), "{text:?}");
+        }
     }
 
     #[test]

@@ -28,7 +28,8 @@ pub(crate) struct Knock {
     /// said what would be tried
     #[arg(long, value_name = "ENDPOINTS", value_delimiter = ',', add = ArgValueCompleter::new(completions::endpoints))]
     at: Vec<String>,
-    /// A file with the endpoints to try, an id a line; they are tried at once
+    /// A file with the endpoints to try, an id a line; they are tried at once, but with patterns or methods that may
+    /// change something only with --yes
     #[arg(long, value_name = "FILE", conflicts_with = "at")]
     list: Option<PathBuf>,
     /// Try them
@@ -69,7 +70,7 @@ impl Knock {
     fn knock(&self, estate: &Estate, sheet: &mut Sheet<'_>) -> Done {
         let chosen = self.chosen(estate)?;
         let (doors, left_out) = doors(estate, &chosen, self.declared_method);
-        if !self.yes && self.list.is_none() {
+        if !self.yes && !self.is_as_named(&doors)? {
             let would_try =
                 doors.into_iter().map(|it| DoorOut { endpoint: it.endpoint, method: it.method, url: it.url });
             let plan = KnockPlan::new(would_try.collect(), left_out);
@@ -100,7 +101,7 @@ impl Knock {
         let mut all: Vec<EndpointId> = Vec::new();
         for text in self.asked()? {
             let text = text.strip_prefix("endpoint:").unwrap_or(&text);
-            if !text.contains(['*', '?', '\\']) {
+            if !is_pattern(text) {
                 let known = estate.find(text).filter(|id| estate.get(*id).is_some());
                 all.push(known.map_or_else(|| lookup::endpoint(estate, text), Ok)?);
                 continue;
@@ -122,6 +123,12 @@ impl Knock {
         all.sort_by_key(|id| estate.id(*id));
         all.dedup();
         Ok(all)
+    }
+
+    /// Whether all that would be tried was named one by one, and no try may change anything: naming is consent enough.
+    fn is_as_named(&self, doors: &[Door]) -> Result<bool, Stop> {
+        let named = self.list.is_some() && !self.asked()?.iter().any(|text| is_pattern(text));
+        Ok(named && doors.iter().all(|door| matches!(door.method.as_str(), "GET" | "HEAD" | "OPTIONS")))
     }
 
     fn asked(&self) -> Result<Vec<String>, Stop> {
@@ -184,6 +191,10 @@ pub(super) fn doors(
     (doors, left_out)
 }
 
+fn is_pattern(text: &str) -> bool {
+    text.contains(['*', '?', '\\'])
+}
+
 /// Tries doors, with a bar on a terminal.
 pub(super) fn tried(
     doors: &[Door],
@@ -221,7 +232,7 @@ pub(super) fn evidence(tried: &[Knocked]) -> String {
         let endpoint = it.endpoint.strip_prefix("endpoint:").unwrap_or(&it.endpoint);
         let came = match &it.came {
             Ok(status) => ("status", serde_json::json!(status)),
-            Err(why) => ("failed", serde_json::json!(view::safe(why))),
+            Err(why) => ("failed", serde_json::json!(pasaporte_read::plain(why))),
         };
         let attempt = serde_json::json!({
             "endpoint": endpoint, "method": it.method, "at": it.at.to_string(), came.0: came.1
