@@ -201,6 +201,47 @@ fn a_redirect_is_followed_on_its_own_host_only() {
     assert_eq!(heard.try_iter().filter(|asked| asked.starts_with("HEAD /again ")).count(), 3);
 }
 
+/// What may change something is sent once, and each step of the way keeps the pace.
+#[test]
+fn a_redirect_resends_nothing_that_may_change_something() {
+    let round = b"HTTP/1.1 307 Temporary Redirect\r\nlocation: /again\r\ncontent-length: 0\r\nconnection: close\r\n\r\n";
+    let (url, heard) = overheard(round);
+    let told = tried(&place(&url, "none", ", methods: [DELETE]"), &["--declared-method"]);
+    assert_eq!((&told["status"], &told["shows"]), (&Value::from(307), &Value::from("unclear")));
+    assert_eq!(heard.try_iter().count(), 1);
+    let (url, _heard) = overheard(round);
+    let before = std::time::Instant::now();
+    assert_eq!(tried(&place(&url, "none", ""), &["--pace", "10"])["failed"], "sent on in a circle");
+    assert!(before.elapsed() >= Duration::from_millis(300), "four requests, a tenth of a second apart");
+}
+
+/// A list is consent where it names each and no try may change anything.
+#[rstest]
+#[case("sail/direct", &[], true)]
+#[case("sail/*", &[], false)]
+#[case("sail/direct", &["--declared-method"], false)]
+#[case("sail/*", &["--declared-method", "--yes"], true)]
+fn a_list_is_tried_where_that_is_harmless(#[case] list: &str, #[case] more: &[&str], #[case] is_sent: bool) {
+    let (url, heard) = overheard(FINE);
+    let place = place(&url, "none", ", methods: [POST]");
+    place.write("list.txt", list);
+    let run = place.run(&[&["knock", "--list", "list.txt", "estate"], more].concat());
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert_eq!(run.out.contains("Nothing was sent."), !is_sent, "{}", run.out);
+    assert_eq!(heard.recv_timeout(Duration::from_millis(300)).is_ok(), is_sent);
+}
+
+/// Whatever a server says, what is kept of it can be read.
+#[rstest]
+#[case("999 Tide")]
+#[case("777 \u{202e}")]
+fn evidence_can_be_read(#[case] status: &str) {
+    let answer = format!("HTTP/1.1 {status}\r\ncontent-length: 0\r\nconnection: close\r\n\r\n");
+    let place = place(&always(answer.leak().as_bytes()), "none", "");
+    assert_eq!(tried(&place, &[])["shows"], "unclear");
+    assert!(place.audit(&["estate"])["findings"].is_array());
+}
+
 #[test]
 fn what_has_no_address_is_left_out() {
     let text = "estate: 1
