@@ -14,6 +14,11 @@ pub(crate) fn with_parameter(address: &str, name: &str, value: &str) -> String {
     out
 }
 
+/// An address as messages show it: what it asks may be anything, and is left out.
+pub(crate) fn shown(address: &str) -> &str {
+    address.split(['?', '#']).next().unwrap_or_default()
+}
+
 /// Percent-encodes all but what stands for itself anywhere in a URL (RFC 3986 §2.3).
 pub(crate) fn escape(text: &str, out: &mut String) {
     for byte in text.bytes() {

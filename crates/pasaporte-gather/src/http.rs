@@ -9,6 +9,7 @@ use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
 use ureq::{Agent, Body, http::Response};
 
 use crate::adapter::{Pace, SignIn};
+use crate::address::shown;
 use crate::program;
 use crate::source::Secret;
 
@@ -301,7 +302,7 @@ impl<'s> Platform<'s> {
         let Some(token) = token else {
             let help = "check `path` in the adapter's `sign_in`";
             return Err(Trouble::Fatal(
-                self.wrong(format!("{address} gave no access_token (RFC 6749 §5.1)"), help),
+                self.wrong(format!("{} gave no access_token (RFC 6749 §5.1)", shown(&address)), help),
             ));
         };
         Ok(token.to_owned())
@@ -318,7 +319,7 @@ impl<'s> Platform<'s> {
     }
 
     fn refused(&self, address: &str) -> Box<Diagnostic> {
-        let message = format!("its credential is not accepted: {address} answers 401");
+        let message = format!("its credential is not accepted: {} answers 401", shown(address));
         self.wrong(message, "check `client` and `credential` of the source; nothing was written for it")
     }
 
@@ -418,7 +419,7 @@ fn not_json(name: &str, address: &str, body: &[u8], error: &str) -> Box<Diagnost
         Some(b'<') => "; it looks like a page of HTML",
         Some(_) => "",
     };
-    let message = format!("{address} answers with something that is not JSON ({error}){like}");
+    let message = format!("{} answers with something that is not JSON ({error}){like}", shown(address));
     Diagnostic::of_file(name, message, "check `url` of the source, and `path` of the adapter's ask")
 }
 

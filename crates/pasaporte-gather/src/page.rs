@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use serde_json::value::RawValue;
 
 use crate::adapter::{Ask, At, Gives, Pages, Template, one};
-use crate::address::with_parameter;
+use crate::address::{shown, with_parameter};
 use crate::entity::checked;
 use crate::http::{Answer, Asking, Failure, Platform, parsed};
 use crate::journal::Page;
@@ -92,7 +92,7 @@ impl Run<'_> {
         let unread = unread(&body, &ask.named_beside);
         let made = self.made(ask, &task.parent, body)?;
         let page = Page { etag: answer.etag, next, tries, unread, ..made };
-        checked(&format!("{}: {} of {address}", self.source, ask.name), &page.entities)?;
+        checked(&format!("{}: {} of {}", self.source, ask.name, shown(&address)), &page.entities)?;
         Ok(Had::Page(page))
     }
 
@@ -121,7 +121,7 @@ impl Run<'_> {
             }
             // Who does not answer what everything begins with does not answer at all.
             Err(Failure::This { why, tries, .. }) if ask.of.is_none() && !why.starts_with("HTTP") => {
-                let message = format!("{address} does not answer: {why}, asked {tries} times");
+                let message = format!("{} does not answer: {why}, asked {tries} times", shown(address));
                 let help = "check `url` of the source, and that this machine may reach it";
                 Err(one(Diagnostic::of_file(self.source, message, help)))
             }
@@ -149,7 +149,13 @@ impl Run<'_> {
             Pages::Link => match (&answer.next, &self.from) {
                 (Some(link), Answers::Platform(platform)) => {
                     platform.follow(address, link).map(Some).ok_or_else(|| {
-                        let message = format!("{address} says that its next page is at another host: {link}");
+                        let host =
+                            url::Url::parse(link).ok().and_then(|link| link.host_str().map(str::to_owned));
+                        let message = format!(
+                            "{} says that its next page is at another host{}",
+                            shown(address),
+                            host.map_or_else(String::new, |host| format!(": {host}")),
+                        );
                         one(Diagnostic::of_file(
                             self.source,
                             message,

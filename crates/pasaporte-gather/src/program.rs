@@ -12,6 +12,8 @@ use jaq_core::{Compiler, Ctx, Vars, data, unwrap_valr};
 use jaq_json::{Val, read, write};
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 
+use crate::{failure, given, json};
+
 type Filter = jaq_core::Filter<data::JustLut<Val>>;
 
 /// What expressions can refer to.
@@ -66,6 +68,20 @@ impl Program {
             }
             return Err(diagnostics);
         }
+        let places = parts.iter().map(|part| (Some(part), given::expression_calls_itself(&part.text)));
+        for (part, name) in [(None, given::calls_itself(definitions))].into_iter().chain(places) {
+            if let Some(name) = name {
+                let place = part.map(|part| format!("{}: ", part.place)).unwrap_or_default();
+                diagnostics.push(Diagnostic::of_file(
+                    file,
+                    format!("{place}the filter `{name}` calls itself"),
+                    "go through a list with map, reduce or `..`: a filter that calls itself may never end",
+                ));
+            }
+        }
+        if !diagnostics.is_empty() {
+            return Err(diagnostics);
+        }
         let mut text = format!("{definitions}\n");
         for (index, part) in parts.iter().enumerate() {
             let branch = if index == 0 { "if" } else { "elif" };
@@ -79,7 +95,11 @@ impl Program {
                     let message = errors.into_iter().next().map_or_else(String::new, |error| error.1);
                     diagnostics.push(Diagnostic::of_file(
                         file,
-                        format!("{}: `{}`: {message}", part.place, part.text.trim()),
+                        format!(
+                            "{}: `{}`: {message}",
+                            part.place,
+                            LineText::of_program(part.text.trim(), 1).text
+                        ),
                         "see docs/write-an-adapter.md for how an adapter is written",
                     ));
                 }
@@ -108,7 +128,7 @@ impl Program {
             if all.len() == MOST_VALUES {
                 return Err(format!("{place} gives more than {MOST_VALUES} values"));
             }
-            all.push(value.map_err(|error| format!("{place}: {error}"))?);
+            all.push(value.map_err(|error| format!("{place}: {}", failure::told(&error)))?);
         }
         Ok(all)
     }
@@ -129,7 +149,7 @@ impl Program {
         match self.run(part, known, input)?.as_slice() {
             [Val::TStr(text)] => Ok(String::from_utf8_lossy(text).into_owned()),
             [Val::Null] | [] => Err(format!("{place}: gives nothing where a text is needed")),
-            [other] => Err(format!("{place}: gives {} where a text is needed", json(other))),
+            [_] => Err(format!("{place}: gives something else where a text is needed")),
             several => Err(format!("{place}: gives {} values where a text is needed", several.len())),
         }
     }
@@ -137,6 +157,7 @@ impl Program {
 
 /// A body as a value.
 pub(crate) fn parse(body: &[u8]) -> Result<Val, String> {
+    json::check(body)?;
     read::parse_single(body).map_err(|error| error.to_string())
 }
 
@@ -152,34 +173,10 @@ pub(crate) fn json(value: &Val) -> String {
 /// A mistake: at which byte of the text, and what.
 type Mistake = (usize, String);
 
-/// Filters of the language that an adapter is not given: they read what it has no business with (the environment, the clock,
-/// other input), write around what is told, or end the program.
-const NOT_GIVEN: [&str; 13] = [
-    "env",
-    "now",
-    "localtime",
-    "strflocaltime",
-    "input",
-    "inputs",
-    "debug",
-    "debug_empty",
-    "stderr",
-    "stderr_empty",
-    "halt",
-    "halt_error",
-    "input_line_number",
-];
-
-fn is_given(name: &str) -> bool {
-    !NOT_GIVEN.contains(&name)
-}
-
 fn compiled(text: &str, variables: &[&str]) -> Result<Filter, Vec<Mistake>> {
-    let defs =
-        jaq_core::defs().chain(jaq_std::defs()).chain(jaq_json::defs()).filter(|def| is_given(def.name));
     let arena = Arena::default();
     let expected = |what: &str| format!("expected {what}");
-    let loader = Loader::new(defs);
+    let loader = Loader::new(given::defs());
     let modules = loader.load(&arena, File { code: text, path: () }).map_err(|errors| {
         let mut all = Vec::new();
         for (file, error) in errors {
@@ -203,8 +200,7 @@ fn compiled(text: &str, variables: &[&str]) -> Result<Filter, Vec<Mistake>> {
         }
         all
     })?;
-    let funs = jaq_core::funs().chain(jaq_std::funs()).chain(jaq_json::funs()).filter(|fun| is_given(fun.0));
-    let compiler = Compiler::default().with_funs(funs).with_global_vars(variables.iter().copied());
+    let compiler = Compiler::default().with_funs(given::funs()).with_global_vars(variables.iter().copied());
     compiler.compile(modules).map_err(|errors| {
         let mut all = Vec::new();
         for (file, errors) in errors {
@@ -227,7 +223,7 @@ fn in_file(file: &str, text: &str, at: usize, message: &str) -> Box<Diagnostic> 
         file: file.to_owned(),
         line: Some(line),
         column,
-        text: text.lines().nth(line as usize - 1).map(|line| LineText::new(line, column, 1)),
+        text: text.lines().nth(line as usize - 1).map(|line| LineText::of_program(line, column)),
         label: String::new(),
     };
     let help = "see docs/write-an-adapter.md for how an adapter is written".to_owned();
@@ -263,7 +259,7 @@ mod tests {
 
     #[test]
     fn what_a_program_has_no_business_with_is_not_given_to_it() {
-        for name in NOT_GIVEN {
+        for name in given::NOT_GIVEN {
             let call = if name.starts_with("strf") { format!("{name}(\"%Y\")") } else { name.to_owned() };
             let wrong = Program::compile("boats.jq", "", vec![part(&call)]);
             let all = wrong.err().unwrap_or_else(|| panic!("{name} is given")).sorted();

@@ -14,6 +14,7 @@ use url::{Host, Url};
 
 use crate::adapter::one;
 use crate::program;
+use crate::written;
 
 /// A configuration as written.
 #[derive(Debug, Deserialize)]
@@ -141,10 +142,8 @@ impl Source {
             let help = "name the file with your `[[source]]` list; see docs/gather.md";
             one(wrong(format!("cannot be read: {error}"), help))
         })?;
-        let written: Configuration = toml::from_str(&text).map_err(|error| {
-            let message = format!("not a configuration: {}", error.to_string().trim_end());
-            one(wrong(message, "see docs/gather.md for how sources are written"))
-        })?;
+        let help = "see docs/gather.md for how sources are written";
+        let written: Configuration = written::read(&file, &text, "a configuration", help).map_err(one)?;
         let folder = path.parent().unwrap_or(Path::new(""));
         let mut diagnostics = Diagnostics::default();
         let mut all: Vec<Self> = Vec::new();
@@ -152,7 +151,7 @@ impl Source {
             let name = it.name.clone();
             if !is_file_name(&name) {
                 let help = "a source is written to a file of its name: use letters, digits, - and _";
-                diagnostics.push(wrong(format!("source `{name}`: not a name"), help));
+                diagnostics.push(wrong("a source has a `name` that is none".to_owned(), help));
                 continue;
             }
             if all.iter().any(|source| source.name == name) {
@@ -212,16 +211,19 @@ impl Written {
 impl Credential {
     fn find(&self, folder: &Path, input: &mut dyn BufRead) -> Result<Secret, (String, String)> {
         let text = match self {
+            // A credential may stand where its variable's name should.
             Self::Env(name) => std::env::var(name).map_err(|_| {
-                (format!("the environment variable {name} is not set"), "set it to the credential".to_owned())
+                let message = "the environment variable that `credential` names is not set".to_owned();
+                (message, "name a variable in `env`, and set it to the credential".to_owned())
             })?,
             Self::File(path) => {
                 let path = folder.join(path);
-                let shown = path.to_string_lossy().into_owned();
-                owned_alone(&path).map_err(|(message, help)| (format!("{shown} {message}"), help))?;
+                // A credential may stand where its file's name should.
+                let what = "the file that `credential` names";
+                owned_alone(&path).map_err(|(message, help)| (format!("{what} {message}"), help))?;
                 files::read_text(&path).map_err(|error| {
-                    let help = "check `credential` in the configuration".to_owned();
-                    (format!("{shown} cannot be read: {error}"), help)
+                    let help = "name a file with the credential in `file`".to_owned();
+                    (format!("{what} cannot be read: {error}"), help)
                 })?
             }
             Self::Stdin(_) => {

@@ -1,7 +1,6 @@
 //! What is wrong with an input, with its place and the line itself.
 
-use crate::redact::covered;
-use crate::redact::is_unprintable;
+use crate::shown;
 
 /// A place in a file and the words for what stands there.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -18,8 +17,8 @@ pub struct Mark {
     pub label: String,
 }
 
-/// A line as messages show it: of a very long one the part around the place, with nothing in it that
-/// would do something to a terminal, and what looks like a secret covered.
+/// A line as messages show it: of a long one the part around the place, with nothing in it that would do something to a
+/// terminal, and values covered unless they may be shown.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct LineText {
     /// What is shown.
@@ -33,21 +32,28 @@ pub struct LineText {
 }
 
 impl LineText {
-    /// The line around a column.
-    pub fn new(line: &str, column: u32, width: u32) -> Self {
-        const WIDEST: usize = 160;
-        let column = column as usize - 1;
-        let is_long = line.chars().nth(WIDEST).is_some();
-        let from = line.floor_char_boundary(if is_long { column.saturating_sub(60) } else { 0 });
-        let visible = |each| if is_unprintable(each) { ' ' } else { each };
-        let text: String = line[from..].chars().take(WIDEST).map(visible).collect();
-        Self {
-            text: covered(&text),
-            start: column.saturating_sub(from),
-            width: width as usize,
-            is_part: is_long,
-        }
+    /// The line around so many characters at a column; none of one that is too long to be looked at.
+    pub fn new(line: &str, column: u32, width: u32) -> Option<Self> {
+        shown::line(line, place(column, width)).map(|shown| Self::around(&shown))
     }
+
+    /// A line of a program around a column.
+    pub fn of_program(line: &str, column: u32) -> Self {
+        Self::around(&shown::program(line, place(column, 1)))
+    }
+
+    fn around(shown: &shown::Line) -> Self {
+        const WIDEST: usize = 160;
+        let is_part = shown.text.chars().nth(WIDEST).is_some();
+        let from = if is_part { shown.place.start.saturating_sub(60) } else { 0 };
+        let text = shown.text.chars().skip(from).take(WIDEST).collect();
+        Self { text, start: shown.place.start - from, width: shown.place.len(), is_part }
+    }
+}
+
+fn place(column: u32, width: u32) -> std::ops::Range<usize> {
+    let start = column as usize - 1;
+    start..start + width as usize
 }
 
 /// One thing that is wrong.

@@ -2,8 +2,9 @@
 
 use crate::contract::Unread;
 use crate::diagnostic::Diagnostics;
-use crate::read::{Report, doubled, field, printable, scalar_text, whole};
+use crate::read::{Report, doubled, field, scalar_text, whole};
 use crate::redact::is_unprintable;
+use crate::shown;
 use crate::text::{Form, Value, View};
 
 /// A key set as a file says it.
@@ -34,7 +35,7 @@ fn key_set(root: View<'_, '_>, report: &mut Report<'_>) -> Option<KeySet> {
         return None;
     };
     if let Some(name) = doubled(root) {
-        report.wrong(root, format!("`{}` is given twice", printable(name)), "keep one of them");
+        report.wrong(root, format!("{} is given twice", shown::name(name)), "keep one of them");
         return None;
     }
     let mut set = KeySet::default();
@@ -42,8 +43,8 @@ fn key_set(root: View<'_, '_>, report: &mut Report<'_>) -> Option<KeySet> {
         let id = field(key, "kid").and_then(|id| scalar_text(id.value()));
         let id = id.filter(|id| !id.is_empty() && id.len() <= 512 && !id.chars().any(is_unprintable));
         let named =
-            id.map_or_else(|| "a key without a `kid`".to_owned(), |id| format!("key {}", printable(id)));
-        let twice = doubled(key).map(|name| Err(format!("its `{}` is given twice", printable(name))));
+            id.map_or_else(|| "a key without a `kid`".to_owned(), |id| format!("key {}", shown::id(id)));
+        let twice = doubled(key).map(|name| Err(format!("{} is given twice in it", shown::name(name))));
         let shown = id.map_or(named.clone(), str::to_owned);
         match twice.unwrap_or_else(|| use_of(key)) {
             Ok(Use::Signatures) => {
@@ -98,7 +99,7 @@ fn use_of(key: View<'_, '_>) -> Result<Use, String> {
         Some("EC") => &["crv", "x", "y"],
         Some("OKP") => &["crv", "x"],
         Some("oct") => &["k"],
-        Some(other) => return Err(format!("`{}` is not a type of key that is known", printable(other))),
+        Some(_) => return Err("its `kty` is not a type of key that is known".to_owned()),
         None => return Err("it does not say its type, `kty`".to_owned()),
     };
     if let Some(missing) = needs.iter().find(|name| text(name).is_none_or(str::is_empty)) {

@@ -15,6 +15,7 @@ pub mod files;
 mod key_set;
 mod read;
 mod redact;
+mod shown;
 pub mod text;
 pub mod token;
 

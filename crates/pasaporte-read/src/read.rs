@@ -10,7 +10,7 @@ use bumpalo::Bump;
 use bumpalo::collections::Vec as ArenaVec;
 
 use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
-use crate::redact::{covered, is_unprintable};
+use crate::shown;
 use crate::text::json::{Cursor, JsonError};
 use crate::text::{Form, Position, Tape, Value, View, Writer, yaml};
 
@@ -71,17 +71,32 @@ impl<'d> Report<'d> {
         word: &str,
         known: impl Iterator<Item = &'w str> + Clone,
     ) {
-        let help = match nearest(word, known.clone()) {
+        if let Some(near) = nearest(word, known.clone()) {
+            self.wrong(view, format!("`{word}` is not {what}"), format!("did you mean `{near}`?"));
+        } else {
+            self.wrong(view, format!("not {what}"), one_of(known));
+        }
+    }
+
+    /// Notes a field that is not one of those known, with the nearest of them.
+    pub(crate) fn unknown_field<'w>(
+        &mut self,
+        key: View<'_, '_>,
+        what: &str,
+        name: &str,
+        known: impl Iterator<Item = &'w str> + Clone,
+    ) {
+        let help = match nearest(name, known.clone()) {
             Some(near) => format!("did you mean `{near}`?"),
-            None => format!("expected one of: {}", known.collect::<Vec<_>>().join(", ")),
+            None => one_of(known),
         };
-        self.wrong(view, format!("`{}` is not {what}", printable(word)), help);
+        self.wrong(key, format!("{} is not {what}", shown::name(name)), help);
     }
 
     fn mark(&self, at: Position, width: u32) -> Mark {
         let number = at.line.saturating_sub(self.first_line) as usize;
         let line = self.diagnostics.wants_line().then(|| self.text.lines().nth(number)).flatten();
-        let text = line.map(|line| LineText::new(line, at.column, width));
+        let text = line.and_then(|line| LineText::new(line, at.column, width));
         Mark {
             file: self.file.to_owned(),
             line: Some(at.line),
@@ -124,6 +139,10 @@ pub(crate) fn whole(
     }
 }
 
+fn one_of<'w>(known: impl Iterator<Item = &'w str>) -> String {
+    format!("expected one of: {}", known.collect::<Vec<_>>().join(", "))
+}
+
 /// The known word that is nearest to a written one, if any is near.
 pub(crate) fn nearest<'w>(word: &str, known: impl Iterator<Item = &'w str>) -> Option<&'w str> {
     let folded = |text: &str| text.to_lowercase().replace('-', "_");
@@ -143,24 +162,13 @@ pub(crate) fn kind_of(value: Value<'_>) -> String {
     match value {
         Value::Null => "nothing".to_owned(),
         Value::Bool(value) => format!("`{value}`"),
-        Value::Number(text) => format!("the number {text}"),
-        Value::Text(text) => format!("the text \"{}\"", printable(text)),
-        Value::Plain(text) => format!("`{}`", printable(text)),
+        Value::Number(_) => "a number".to_owned(),
+        Value::Text("") => "an empty text".to_owned(),
+        Value::Text(_) | Value::Plain(_) => "a text".to_owned(),
         Value::List => "a list".to_owned(),
         Value::Map => "a map of fields".to_owned(),
         Value::Alias(_) => "an alias".to_owned(),
     }
-}
-
-/// The start of a text, without characters that would do something to a terminal.
-pub(crate) fn printable(text: &str) -> String {
-    const MOST: usize = 60;
-    let mut short: String =
-        text.chars().take(MOST).map(|each| if is_unprintable(each) { '\u{fffd}' } else { each }).collect();
-    if text.chars().nth(MOST).is_some() {
-        short.push('…');
-    }
-    covered(&short)
 }
 
 /// A scalar as text: quoted, or a plain YAML scalar of any look.
@@ -256,7 +264,12 @@ macro_rules! record {
                         $($rname => $rfield.fill(key, value, report, false),)*
                         $($oname => $ofield.fill(key, value, report, true),)*
                         _ => {
-                            report.unknown(key, concat!("a field of ", $what), name, FIELDS.iter().copied());
+                            report.unknown_field(
+                                key,
+                                concat!("a field of ", $what),
+                                name,
+                                FIELDS.iter().copied(),
+                            );
                             false
                         }
                     };

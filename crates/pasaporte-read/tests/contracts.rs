@@ -66,12 +66,12 @@ fn document(name: &str) -> String {
 ], &[
     "4: the document: the security scheme `nobody` is not in `components.securitySchemes`",
     "8: /gone: its `$ref` #/components/pathItems/gone leads to nothing: there is no `gone`",
-    "9: /elsewhere: its `$ref` other.yaml#/paths/~1finds leads out of the document, which is not followed",
+    "9: /elsewhere: its `$ref` ••• leads out of the document, which is not followed",
     "10: /round: its `$ref` leads round in a circle",
     "11: GET /scalar: not a map of fields",
-    "12: `no-slash`: not a path",
+    "12: `•••`: not a path",
     "13: GET /odd: `security` is not a list",
-    "13: POST /odd: the security scheme `odd`: `handshake` is not a type of security scheme",
+    "13: POST /odd: the security scheme `odd`: its `type` is not a type of security scheme",
 ])]
 #[case("servers.yaml", &[
     "GET /crew: nothing (open) below /v2",
@@ -186,14 +186,14 @@ paths:
     "a.yaml",
     "swagger: \"2.0\"\ninfo: {}\n",
     1,
-    "Swagger 2.0 is not supported",
+    "Swagger is not supported",
     "convert the document to OpenAPI 3.0 or 3.1"
 )]
 #[case::swagger_as_a_number(
     "a.yaml",
     "info: {}\nswagger: 2.0\n",
     2,
-    "Swagger 2.0 is not supported",
+    "Swagger is not supported",
     "convert the document"
 )]
 #[case::another(
@@ -207,14 +207,14 @@ paths:
     "a.json",
     "{\"openapi\": \"4.0.0\"}",
     1,
-    "OpenAPI 4.0.0 is not supported",
+    "this version of OpenAPI is not supported",
     "this program reads OpenAPI 3.0 and 3.1"
 )]
 #[case::nearly(
     "a.json",
     "{\"openapi\": \"3.10.0\"}",
     1,
-    "OpenAPI 3.10.0 is not supported",
+    "this version of OpenAPI is not supported",
     "this program reads"
 )]
 #[case::a_list("a.json", "[]", 1, "expected an OpenAPI document", "")]

@@ -18,7 +18,7 @@ enum Style {
 
 /// Fields of an endpoint, apart from its check, as YAML and as JSON.
 const FIELDS: [(&str, &str); 5] = [
-    ("path", "\"/a, {b}: c\""),
+    ("path", "\"/a,{b}:c\""),
     ("methods", "[\"GET\", \"POST\"]"),
     ("network", "[\"10.0.0.0/8\"]"),
     ("url", "\"https://tides.example/x\""),

@@ -165,7 +165,7 @@ tries: [{endpoint: sial/direct, method: HEAD, at: 2026-11-20, status: 200}]
 
 /// Where a contract is no OpenAPI 3, nothing is judged, and the line and the way out are told.
 #[rstest]
-#[case("swagger: '2.0'\n", "Swagger 2.0 is not supported", "convert the document to OpenAPI 3.0 or 3.1")]
+#[case("swagger: '2.0'\n", "Swagger is not supported", "convert the document to OpenAPI 3.0 or 3.1")]
 #[case("title: tides\n", "it has no field `openapi`", "name an OpenAPI 3.0 or 3.1 document")]
 fn a_document_that_is_no_contract(#[case] text: &str, #[case] message: &str, #[case] help: &str) {
     let place = under_contract("none", "GET");

@@ -150,11 +150,7 @@ fn a_next_page_at_another_host_is_not_asked_for() {
                    link: <http://elsewhere.example/piers?after=1>; rel=\"next\"\r\n\r\n[]";
     let run = open(&place, &always(answer));
     assert_eq!(run.code, 2);
-    assert!(
-        run.err.contains("its next page is at another host: http://elsewhere.example/piers?after=1"),
-        "{}",
-        run.err
-    );
+    assert!(run.err.contains("its next page is at another host: elsewhere.example"), "{}", run.err);
 }
 
 #[rstest]

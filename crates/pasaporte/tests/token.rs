@@ -140,12 +140,12 @@ fn a_token_passes_by_the_keys_of_the_set(#[case] keys: &[&str], #[case] key_id: 
 /// Keys that cannot be used are blind spots, at their lines, and the others count.
 #[rstest]
 #[case("{\"kty\": \"EC\", \"crv\": \"P-256\", \"x\": \"f83\", \"kid\": \"k-2\"}", "key k-2: it has no `y`")]
-#[case("{\"kty\": \"knot\"}", "a key without a `kid`: `knot` is not a type of key that is known")]
+#[case("{\"kty\": \"knot\"}", "a key without a `kid`: its `kty` is not a type of key that is known")]
 #[case("{\"n\": \"a\"}", "a key without a `kid`: it does not say its type, `kty`")]
 #[case("7", "a key without a `kid`: not a map of fields")]
 #[case(
     "{\"kty\": \"oct\", \"k\": \"AyM\", \"kty\": \"knot\"}",
-    "a key without a `kid`: its `kty` is given twice"
+    "a key without a `kid`: `kty` is given twice in it"
 )]
 fn a_key_that_cannot_be_used(#[case] key: &str, #[case] told: &str) {
     let place = with_keys(&format!("{{\"keys\": [\n{EC},\n{key}]}}"), ", key_id: k-1");

@@ -8,7 +8,8 @@ use super::security::Schemes;
 use super::servers::prefixes;
 use super::{Asks, Document, Operation, Unread};
 use crate::diagnostic::Diagnostics;
-use crate::read::{Report, field, merged, printable, scalar_text, whole};
+use crate::read::{Report, field, merged, scalar_text, whole};
+use crate::shown;
 use crate::text::{Form, Position, Value, View};
 
 /// The methods that a path can have operations for (OpenAPI 3.1, Path Item Object).
@@ -45,10 +46,9 @@ fn contract(root: View<'_, '_>, report: &mut Report<'_>) -> Option<Document> {
     }
     let tree = Tree::new(root);
     if let Some(version) = field(root, "swagger") {
-        let said = scalar_of(version).unwrap_or_default();
         report.wrong(
             version,
-            format!("Swagger {} is not supported", printable(said)),
+            "Swagger is not supported",
             "convert the document to OpenAPI 3.0 or 3.1, and name the result here",
         );
         return None;
@@ -63,7 +63,7 @@ fn contract(root: View<'_, '_>, report: &mut Report<'_>) -> Option<Document> {
     };
     let said = scalar_of(version).unwrap_or_default();
     if !["3.0", "3.1"].iter().any(|known| said == *known || said.starts_with(&format!("{known}."))) {
-        let message = format!("OpenAPI {} is not supported", printable(said));
+        let message = "this version of OpenAPI is not supported";
         report.wrong(version, message, "this program reads OpenAPI 3.0 and 3.1");
         return None;
     }
@@ -129,7 +129,7 @@ impl<'t, 'a> Reading<'t, 'a> {
         for (key, item) in paths.entries() {
             let path = scalar_of(key).unwrap_or_default();
             if !known.insert(path) {
-                self.unread(&format!("`{}`", printable(path)), "given twice", key.at());
+                self.unread(&format!("`{}`", shown::path(path)), "given twice", key.at());
                 continue;
             }
             if path.starts_with("x-") {
@@ -137,11 +137,12 @@ impl<'t, 'a> Reading<'t, 'a> {
             }
             let is_path = path.starts_with('/')
                 && path.len() <= LONGEST_PATH
+                && !path.contains(['?', '#'])
                 && !path.chars().any(crate::redact::is_unprintable);
             if is_path {
                 self.item(path, key.at(), item, &above);
             } else {
-                self.unread(&format!("`{}`", printable(path)), "not a path", key.at());
+                self.unread(&format!("`{}`", shown::path(path)), "not a path", key.at());
             }
         }
     }
@@ -216,7 +217,7 @@ impl<'t, 'a> Reading<'t, 'a> {
         for (key, _) in map.entries() {
             let Some(name) = scalar_text(key.value()) else { continue };
             if seen.contains(&name) {
-                self.unread(part, format!("`{}` is given twice", printable(name)), key.at());
+                self.unread(part, format!("{} is given twice", shown::name(name)), key.at());
                 any = true;
             } else if MEANT.contains(&name) || METHODS.iter().any(|(method, _)| *method == name) {
                 seen.push(name);

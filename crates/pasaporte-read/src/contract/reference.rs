@@ -4,7 +4,8 @@ use std::borrow::Cow;
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 
-use crate::read::{field, merged, printable, scalar_text};
+use crate::read::{field, merged, scalar_text};
+use crate::shown;
 use crate::text::{Value, View};
 
 /// The longest chain of references that is followed; a longer one leads round in a circle.
@@ -65,7 +66,7 @@ impl<'t, 'a> Tree<'t, 'a> {
     /// What one reference leads to.
     pub(super) fn target(&self, reference: View<'t, 'a>) -> Result<View<'t, 'a>, String> {
         let text = scalar_text(reference.value()).ok_or("its `$ref` is not a text")?;
-        let shown = printable(text);
+        let shown = shown::path(text);
         let pointer = text
             .strip_prefix('#')
             .ok_or_else(|| format!("its `$ref` {shown} leads out of the document, which is not followed"))?;
@@ -73,7 +74,7 @@ impl<'t, 'a> Tree<'t, 'a> {
         for step in pointer.split('/').skip(1) {
             let step = unescaped(step);
             at = self.step(at, &step).ok_or_else(|| {
-                format!("its `$ref` {shown} leads to nothing: there is no `{}`", printable(&step))
+                format!("its `$ref` {shown} leads to nothing: there is no `{}`", shown::id(&step))
             })?;
         }
         Ok(at)

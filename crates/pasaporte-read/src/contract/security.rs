@@ -6,8 +6,9 @@ use pasaporte_core::estate::{KeyPlace, Vocabulary};
 
 use super::reference::Tree;
 use super::{Kind, Scheme};
-use crate::read::{doubled, field, merged, printable, scalar_text};
+use crate::read::{doubled, field, merged, scalar_text};
 use crate::redact::is_unprintable;
+use crate::shown;
 use crate::text::{Position, Value, View};
 
 /// Most alternatives, schemes of one alternative, and scopes of one scheme that are read: many more than people
@@ -63,7 +64,7 @@ impl Schemes {
 
     fn scheme(&self, key: View<'_, '_>, scopes: View<'_, '_>) -> Result<Scheme, Wrong> {
         let name = scalar_text(key.value()).unwrap_or_default();
-        let shown = printable(name);
+        let shown = shown::id(name);
         let kind = match self.0.get(name) {
             None => {
                 let why = format!("the security scheme `{shown}` is not in `components.securitySchemes`");
@@ -93,7 +94,7 @@ fn is_sound(text: &str) -> bool {
 
 fn kind(scheme: View<'_, '_>) -> Result<Kind, String> {
     if let Some(name) = doubled(scheme) {
-        return Err(format!("its `{}` is given twice", printable(name)));
+        return Err(format!("{} is given twice in it", shown::name(name)));
     }
     let text = |name: &str| {
         let value = field(scheme, name).and_then(|value| scalar_text(value.value()));
@@ -103,7 +104,7 @@ fn kind(scheme: View<'_, '_>) -> Result<Kind, String> {
         "apiKey" => {
             let place = text("in")?;
             let known = KeyPlace::parse(place);
-            let place = known.ok_or_else(|| format!("a key cannot be in `{}`", printable(place)))?;
+            let place = known.ok_or("its `in` is no place that a key can be in")?;
             Ok(Kind::Key(place, text("name")?.to_owned()))
         }
         "http" => Ok(match text("scheme")? {
@@ -113,6 +114,6 @@ fn kind(scheme: View<'_, '_>) -> Result<Kind, String> {
         "oauth2" => Ok(Kind::OAuth2),
         "openIdConnect" => Ok(Kind::OpenIdConnect),
         "mutualTLS" => Ok(Kind::MutualTls),
-        other => Err(format!("`{}` is not a type of security scheme", printable(other))),
+        _ => Err("its `type` is not a type of security scheme".to_owned()),
     }
 }

@@ -196,7 +196,16 @@ fn place(source: &Source) -> PathBuf {
     }
 }
 
+/// Largest document that is read, in bytes.
+const LARGEST: u64 = 64 << 20;
+
 fn content(source: &Source, by: Namer, diagnostics: &mut Diagnostics) -> Option<Content> {
+    if source.size().is_some_and(|size| size > LARGEST) {
+        let message = format!("a document of more than {} MiB", LARGEST >> 20);
+        let help = "keep examples and schemas elsewhere: only paths and what they ask for are looked at";
+        diagnostics.push(Diagnostic::of_file(source.name(), message, help));
+        return None;
+    }
     match source.open() {
         Ok(Opened::Whole(form, text)) => match by {
             Namer::Contract(_) => {

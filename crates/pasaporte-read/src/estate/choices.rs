@@ -8,7 +8,7 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, Serializer};
 
 use super::values::{Many, Moment, Name, Net, Text, Word};
-use crate::read::{Read, Report, nearest, printable, scalar_text};
+use crate::read::{Read, Report, nearest, scalar_text};
 use crate::text::{Value, View};
 
 /// Names and values.
@@ -75,7 +75,7 @@ fn one_of<'t, 'a>(
     let name = scalar_text(key.value()).unwrap_or_default();
     let known = fields.iter().copied().find(|field| *field == name);
     if known.is_none() {
-        report.unknown(key, &format!("a field of {what}"), name, fields.iter().copied());
+        report.unknown_field(key, &format!("a field of {what}"), name, fields.iter().copied());
     }
     known.map(|known| (known, value))
 }
@@ -89,11 +89,12 @@ fn unknown_word(
     words: &[&str],
     forms: &str,
 ) {
-    let help = match nearest(word, words.iter().copied()) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None => format!("write {forms}"),
-    };
-    report.wrong(view, format!("`{}` is not {what}", printable(word)), help);
+    match nearest(word, words.iter().copied()) {
+        Some(near) => {
+            report.wrong(view, format!("`{word}` is not {what}"), format!("did you mean `{near}`?"));
+        }
+        None => report.wrong(view, format!("not {what}"), format!("write {forms}")),
+    }
 }
 
 impl<'a> Read<'a> for Check<'a> {

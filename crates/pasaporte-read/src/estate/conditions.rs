@@ -9,7 +9,8 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 use smallvec::SmallVec;
 
 use super::values::{AnyPattern, Many, Moment, Net, Text};
-use crate::read::{Read, Report, nearest, printable, record, scalar_text};
+use crate::read::{Read, Report, nearest, record, scalar_text};
+use crate::shown;
 use crate::text::{Position, Value, View};
 
 /// What must be true of one attribute, as written: a value it must equal, or operators with values.
@@ -92,7 +93,7 @@ impl<'a> Read<'a> for When<'a> {
                         Attribute::WORDS.join(", ").replace('/', "/NAME")
                     ),
                 };
-                report.wrong(key, format!("`{}` is not an attribute", printable(name)), help);
+                report.wrong(key, format!("{} is not an attribute", shown::name(name)), help);
                 sound = false;
                 continue;
             }

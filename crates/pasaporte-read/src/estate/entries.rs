@@ -8,7 +8,7 @@ use pasaporte_core::estate::{
 use super::choices::{Check, LastUsed, Network, Presents, Tags};
 use super::conditions::When;
 use super::statements::{Admission, Statement};
-use super::url::Url;
+use super::url::{Url, UrlPath};
 use super::values::{
     ActionPattern, AnyPattern, Many, Moment, Name, PrincipalName, SettingName, Text, ThingName, Word,
 };
@@ -95,7 +95,7 @@ record! {
             /// HTTP methods; all if left out.
             "methods" methods: Many<'a, Text<'a>>,
             /// The path.
-            "path" path: Option<Text<'a>>,
+            "path" path: Option<UrlPath<'a>>,
             /// The address that answers, as an absolute `http` or `https` URL: what `knock` tries.
             "url" url: Option<Url<'a>>,
             /// Origins that browsers may call from; `*` is any.

@@ -43,7 +43,7 @@ pub(super) fn mark(estate: &Estate, sources: &[Source], origin: Origin, label: &
         file: name.to_owned(),
         line: Some(origin.line),
         column: origin.column,
-        text: line.map(|line| LineText::new(&line, origin.column, 1)),
+        text: line.and_then(|line| LineText::new(&line, origin.column, 1)),
         label: label.to_owned(),
     }
 }

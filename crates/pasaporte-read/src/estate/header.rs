@@ -5,7 +5,8 @@ use jiff::Timestamp;
 use super::VERSION;
 use super::document::SECTIONS;
 use super::values::Moment;
-use crate::read::{Read, Report, nearest, printable};
+use crate::read::{Read, Report, nearest};
+use crate::shown;
 use crate::text::View;
 
 /// The fields of a document that are not sections.
@@ -43,7 +44,7 @@ pub(super) fn top_field(
             Some(near) => format!("did you mean `{near}`?"),
             None => format!("the sections are {}", SECTIONS.join(", ")),
         };
-        report.wrong(key, format!("`{}` is not a section of an estate", printable(name)), help);
+        report.wrong(key, format!("{} is not a section of an estate", shown::name(name)), help);
         return None;
     };
     if seen.fields.contains(&field) {

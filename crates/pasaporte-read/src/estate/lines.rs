@@ -279,7 +279,7 @@ fn item<'a>(
             if let Some(field) = FIELDS.into_iter().find(|field| *field == name) {
                 items.extend(header(field, value, seen, report).map(|said| Item::Said(said, value.at())));
             } else {
-                report.unknown(key, "a field of the first line", name, FIELDS.into_iter());
+                report.unknown_field(key, "a field of the first line", name, FIELDS.into_iter());
             }
         }
         return Ok(());
@@ -294,7 +294,7 @@ fn item<'a>(
     } else if KINDS.contains(&name) {
         items.extend(Entity::read(name, value, report).map(Item::Entity));
     } else {
-        report.unknown(key, "a kind of entity", name, KINDS.iter().copied());
+        report.unknown_field(key, "a kind of entity", name, KINDS.iter().copied());
     }
     Ok(())
 }

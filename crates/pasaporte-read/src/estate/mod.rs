@@ -21,5 +21,8 @@ pub use document::KINDS;
 pub use load::{check, load};
 pub use values::{Word, parse_moment};
 
+pub(crate) use url::is_plain_address;
+pub(crate) use values::{is_id, names_a_kind};
+
 /// The version of the format that this program reads and writes.
 pub const VERSION: u64 = 1;

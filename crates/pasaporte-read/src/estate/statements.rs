@@ -9,7 +9,7 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use super::conditions::When;
 use super::values::{ActionPattern, AnyPattern, Many, Name, PrincipalName, ResourcePattern, ThingName};
-use crate::read::{Read, Report, printable, record, scalar_text};
+use crate::read::{Read, Report, record, scalar_text};
 use crate::text::{Position, Value, View};
 
 record! {
@@ -178,7 +178,7 @@ type Line<'a> = (bool, Actions<'a>, Option<Resources<'a>>);
 /// Reads `allow|deny ACTIONS [on RESOURCES]`, lists divided by commas.
 fn line<'a>(text: &str, arena: &'a Bump) -> Result<Line<'a>, (String, String)> {
     const FORM: &str = "write `allow ACTION, ACTION on RESOURCE, RESOURCE`, or a map with allow, on and when";
-    let wrong = |what: &str| (format!("`{}` is not a statement: {what}", printable(text)), FORM.to_owned());
+    let wrong = |what: &str| (format!("not a statement: {what}"), FORM.to_owned());
     let mut words = text.split_whitespace();
     let allows = match words.next() {
         Some("allow") => true,

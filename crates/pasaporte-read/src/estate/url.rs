@@ -15,7 +15,7 @@ pub(crate) struct Url<'a>(pub(crate) Text<'a>);
 
 /// Whether a text is sure to be the address of a web server with nothing secret in it: what most are. It only looks at
 /// letters; whatever else there may be is for those who know URLs.
-fn is_plain_address(text: &str) -> bool {
+pub(crate) fn is_plain_address(text: &str) -> bool {
     let Some(rest) = text.strip_prefix("https://").or_else(|| text.strip_prefix("http://")) else {
         return false;
     };
@@ -26,6 +26,30 @@ fn is_plain_address(text: &str) -> bool {
         && host.bytes().all(|byte| matches!(byte, b'a'..=b'z' | b'0'..=b'9' | b'.' | b'-'))
         && memchr::memmem::find(host.as_bytes(), b"--").is_none()
         && path.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'/' | b'-' | b'_' | b'.'))
+}
+
+/// The path of an endpoint, as of a URL, with blanks (`{id}`, `*`) and without a question.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct UrlPath<'a>(pub(crate) &'a str);
+
+const WITH_MORE: &str = "an address with something secret in it, with a question or a fragment";
+const LEAVE_OUT: &str =
+    "leave out what stands before `@` and after `?` or `#`: secrets have no place in an estate";
+/// The longest path, in bytes.
+const LONGEST_PATH: usize = 2048;
+
+impl<'a> Read<'a> for UrlPath<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let text = text(view, report, "a path", false)?;
+        if text.len() > LONGEST_PATH
+            || text.contains(|each: char| matches!(each, '?' | '#') || each.is_whitespace())
+        {
+            let help = "write the path alone, as in /passes/{id}; what a question or a fragment holds has no place here";
+            report.wrong(view, "not a path", help);
+            return None;
+        }
+        Some(Self(text))
+    }
 }
 
 impl<'a> Read<'a> for Url<'a> {
@@ -39,11 +63,11 @@ impl<'a> Read<'a> for Url<'a> {
             Ok(url) if !matches!(url.scheme(), "http" | "https") || url.host().is_none() => {
                 Some(("not the URL of a web server".to_owned(), "write it whole: https://HOST/PATH"))
             }
-            Ok(url) if !url.username().is_empty() || url.password().is_some() || url.query().is_some() => {
-                Some((
-                    "an address with something secret in it, or with a question".to_owned(),
-                    "leave out what stands before `@` and after `?`: secrets have no place in an estate",
-                ))
+            Ok(url) if !url.username().is_empty() || url.password().is_some() => {
+                Some((WITH_MORE.to_owned(), LEAVE_OUT))
+            }
+            Ok(url) if url.query().is_some() || url.fragment().is_some() => {
+                Some((WITH_MORE.to_owned(), LEAVE_OUT))
             }
             Ok(_) => None,
         };
@@ -58,7 +82,8 @@ impl<'a> Read<'a> for Url<'a> {
 }
 
 written_as_text! {
-    Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?]+$"}} = it => it.0.0;
+    Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?#]+$"}} = it => it.0.0;
+    UrlPath {{"type": "string", "maxLength": 2048, "pattern": "^[^?#\\s]*$"}} = it => it.0;
 }
 
 #[cfg(test)]

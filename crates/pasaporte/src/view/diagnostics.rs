@@ -19,7 +19,7 @@ pub(crate) fn diagnostics(diagnostics: Diagnostics, end: &str) -> String {
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
     let mut out = String::new();
     for diagnostic in kept.iter().take(MOST) {
-        out.push_str(&renderer.render(&[group(diagnostic)]));
+        out.push_str(&placed(renderer.render(&[group(diagnostic)]), diagnostic));
         out.push_str("\n\n");
     }
     let more = count.saturating_sub(kept.len().min(MOST));
@@ -33,9 +33,9 @@ pub(crate) fn diagnostics(diagnostics: Diagnostics, end: &str) -> String {
 
 fn group(diagnostic: &Diagnostic) -> Group<'_> {
     let mut group = Group::with_title(Level::ERROR.primary_title(safe(&diagnostic.message)));
-    group = mark(group, &diagnostic.mark, AnnotationKind::Primary);
+    group = mark(group, &diagnostic.mark, STAND_INS[0], AnnotationKind::Primary);
     if let Some(also) = &diagnostic.also {
-        group = mark(group, also, AnnotationKind::Context);
+        group = mark(group, also, STAND_INS[1], AnnotationKind::Context);
     }
     if let Some(help) = &diagnostic.help {
         group = group.element(Level::HELP.message(safe(help)));
@@ -43,7 +43,25 @@ fn group(diagnostic: &Diagnostic) -> Group<'_> {
     group
 }
 
-fn mark<'d>(group: Group<'d>, mark: &'d Mark, kind: AnnotationKind) -> Group<'d> {
+/// What stands for the file of a mark until its place is known: the renderer counts columns in what is shown of a line,
+/// and that is not all of it.
+const STAND_INS: [&str; 2] = ["\u{2}", "\u{3}"];
+
+/// A message with the places in the files.
+fn placed(mut text: String, diagnostic: &Diagnostic) -> String {
+    for (mark, stand_in) in std::iter::once(&diagnostic.mark).chain(&diagnostic.also).zip(STAND_INS) {
+        let Some(line) = mark.line else { continue };
+        let start = format!("{stand_in}:{line}:");
+        if let Some(at) = text.find(&start) {
+            let digits = text[at + start.len()..].bytes().take_while(u8::is_ascii_digit).count();
+            let place = format!("{}:{line}:{}", safe(&mark.file), mark.column);
+            text.replace_range(at..at + start.len() + digits, &place);
+        }
+    }
+    text
+}
+
+fn mark<'d>(group: Group<'d>, mark: &'d Mark, stand_in: &'d str, kind: AnnotationKind) -> Group<'d> {
     let Some(line) = mark.line else { return group.element(Origin::path(&mark.file)) };
     let origin = Origin::path(&mark.file).line(line as usize).char_column(mark.column as usize);
     let Some(shown) = mark.text.as_ref().filter(|shown| !shown.text.trim().is_empty()) else {
@@ -58,9 +76,8 @@ fn mark<'d>(group: Group<'d>, mark: &'d Mark, kind: AnnotationKind) -> Group<'d>
     let start = byte_of(&shown.text, shown.start);
     let end = byte_of(&shown.text, shown.start + shown.width).max(start);
     let annotation = kind.span(start..end).label(Some(mark.label.as_str()).filter(|label| !label.is_empty()));
-    group.element(
-        Snippet::source(&shown.text).line_start(line as usize).path(&mark.file).annotation(annotation),
-    )
+    group
+        .element(Snippet::source(&shown.text).line_start(line as usize).path(stand_in).annotation(annotation))
 }
 
 /// The byte at which a character begins; the end for one past it.

@@ -113,7 +113,7 @@ impl Converter<'_, '_> {
                 Some(Network::Listed(nets)) => model::Network::Listed(nets.iter().map(|net| net.0).collect()),
             },
             methods,
-            path: self.name(it.path.as_ref()),
+            path: self.name(it.path.map(|path| Text(path.0)).as_ref()),
             url: self.name(it.url.as_ref().map(|url| &url.0)),
             allowed_origins: self.list(it.allowed_origins.0),
             allows_credentials: it.allows_credentials,

@@ -7,7 +7,9 @@ mod texts;
 mod words;
 
 pub(crate) use moments::{Moment, Net};
-pub(crate) use names::{Name, PrincipalName, SettingName, THING_KINDS, ThingName, scope_kind};
+pub(crate) use names::{
+    Name, PrincipalName, SettingName, THING_KINDS, ThingName, is_id, names_a_kind, scope_kind,
+};
 pub(crate) use patterns::{ActionPattern, AnyPattern, ResourcePattern};
 pub(crate) use texts::Text;
 pub(crate) use texts::{text, written_as_text};

@@ -7,8 +7,9 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Serialize, Serializer};
 
 use super::texts::{is_plain, text, written_as_text};
-use crate::read::{Read, Report, nearest, printable, scalar_text};
+use crate::read::{Read, Report, nearest, scalar_text};
 use crate::redact::is_unprintable;
+use crate::shown;
 use crate::text::{Position, View};
 
 /// Longest id, in characters.
@@ -77,6 +78,11 @@ pub(crate) const THING_KINDS: &[&str] = &[
     "statement",
 ];
 
+/// Whether a word is the kind of something that has entries of its own, or of a principal.
+pub(crate) fn names_a_kind(word: &str) -> bool {
+    THING_KINDS.contains(&word) || PRINCIPAL_KINDS.contains(&word)
+}
+
 /// The kind before a colon and the id after it.
 fn kind_and_id(text: &str) -> (&str, &str) {
     match memchr::memchr(b':', text.as_bytes()) {
@@ -86,7 +92,7 @@ fn kind_and_id(text: &str) -> (&str, &str) {
 }
 
 /// Whether a text is an id.
-fn is_id(text: &str) -> bool {
+pub(crate) fn is_id(text: &str) -> bool {
     let begins = |first: char| first.is_alphanumeric() || first == '_';
     let continues =
         |each: char| each.is_alphanumeric() || u8::try_from(each).is_ok_and(|byte| OF_IDS[byte as usize]);
@@ -147,7 +153,7 @@ impl<'a> Read<'a> for Name<'a> {
             } else {
                 ID_HELP.to_owned()
             };
-            report.wrong(view, format!("`{}` is not an id", printable(text)), help);
+            report.wrong(view, "not an id", help);
             return None;
         }
         Some(Self { text, at: view.at() })
@@ -168,11 +174,11 @@ impl<'a> Read<'a> for ThingName<'a> {
         let Self { kind, id, .. } = read(text);
         if !is_id(kind) || !is_id(id) {
             let help = if kind.is_empty() && is_id(id) {
-                format!("write its kind too: account:{id}, function:{id}, bucket:{id} …")
+                "write its kind too: account:ID, function:ID, bucket:ID …".to_owned()
             } else {
                 ID_HELP.to_owned()
             };
-            report.wrong(view, format!("`{}` does not name a thing", printable(text)), help);
+            report.wrong(view, "it does not name a thing, as kind:id", help);
             return None;
         }
         Some(read(text))
@@ -196,18 +202,18 @@ impl<'a> Read<'a> for PrincipalName<'a> {
         let help = match kind {
             "" => match nearest(text, words.into_iter()) {
                 Some(near) => format!("did you mean `{near}`?"),
-                None => format!("write anyone, signed-in, or a kind and an id: identity:{}", printable(id)),
+                None => "write anyone, signed-in, or a kind and an id: identity:ID".to_owned(),
             },
             "outside" => "write outside:ISSUER/SUBJECT".to_owned(),
             kind if !PRINCIPAL_KINDS.contains(&kind) => {
                 match nearest(kind, PRINCIPAL_KINDS.iter().copied()) {
-                    Some(near) => format!("did you mean `{near}:{}`?", printable(id)),
+                    Some(near) => format!("did you mean `{near}:{}`?", shown::id(id)),
                     None => format!("the kinds of principals are {}", PRINCIPAL_KINDS.join(", ")),
                 }
             }
             _ => ID_HELP.to_owned(),
         };
-        report.wrong(view, format!("`{}` is not a principal", printable(text)), help);
+        report.wrong(view, "not a principal", help);
         None
     }
 }

@@ -7,7 +7,7 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Serialize, Serializer};
 
 use super::texts::{is_plain, text, written_as_text};
-use crate::read::{Read, Report, printable};
+use crate::read::{Read, Report};
 use crate::redact::is_unprintable;
 use crate::text::{Value, View};
 
@@ -46,16 +46,13 @@ fn pattern<'a>(
 fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Option<(String, String)> {
     // Most patterns of an estate are plain names.
     if Pattern::is_plain(text) {
-        return literal(text).map(|help| (format!("`{}` matches nothing", printable(text)), help));
+        return literal(text).map(|help| ("a pattern that matches nothing".to_owned(), help));
     }
     match Pattern::parse(text) {
-        Err(error) => Some((
-            format!("`{}` is not a pattern: {error}", printable(text)),
-            "`\\\\` is a backslash".to_owned(),
-        )),
+        Err(error) => Some((format!("not a pattern: {error}"), "`\\\\` is a backslash".to_owned())),
         Ok(pattern) => {
             let help = literal(pattern.as_literal()?)?;
-            Some((format!("`{}` matches nothing", printable(text)), help))
+            Some(("a pattern that matches nothing".to_owned(), help))
         }
     }
 }
@@ -67,12 +64,12 @@ fn has_both_sides(text: &str, byte: u8) -> bool {
 
 fn wrong_action(action: &str) -> Option<String> {
     let sound = has_both_sides(action, b'/');
-    (!sound).then(|| format!("an action is SERVICE/OPERATION; did you mean `{}/*`?", printable(action)))
+    (!sound).then(|| "an action is SERVICE/OPERATION, all of a service SERVICE/*".to_owned())
 }
 
 fn wrong_resource(resource: &str) -> Option<String> {
     let sound = has_both_sides(resource, b':');
-    (!sound).then(|| format!("a resource is KIND:ID; did you mean `bucket:{}`?", printable(resource)))
+    (!sound).then(|| "a resource is KIND:ID, as in bucket:tide-tables".to_owned())
 }
 
 impl<'a> Read<'a> for ActionPattern<'a> {

@@ -1,0 +1,343 @@
+//! What of an input messages show. An input may hold a secret where none belongs, and no look at a text tells for sure: so
+//! a value is shown only where its field is known and its text is what that field takes; anything else is covered, and
+//! how long it is too.
+
+use std::ops::Range;
+
+use crate::estate::{is_id, is_plain_address, parse_moment};
+use crate::read::nearest;
+use crate::redact::{covered, is_unprintable};
+
+/// What stands for a value that is not shown.
+pub(crate) const COVER: &str = "•••";
+/// The longest line of which anything is shown, in bytes.
+const LONGEST_LINE: usize = 1 << 16;
+
+/// A line with its values covered, unless they may be shown.
+pub(crate) struct Line {
+    pub(crate) text: String,
+    /// Where what was pointed at is in it, in characters, from 0.
+    pub(crate) place: Range<usize>,
+}
+
+/// A line of YAML, JSON or TOML, and where what stands at a place of it (in characters, from 0) is in what is shown.
+pub(crate) fn line(line: &str, place: Range<usize>) -> Option<Line> {
+    if line.len() > LONGEST_LINE {
+        return None;
+    }
+    let chars: Vec<char> = line.chars().collect();
+    let mut scan = Scan::new(&chars, place);
+    scan.run();
+    Some(scan.line())
+}
+
+/// A line of a program: all from its first text to the end of its last is covered.
+pub(crate) fn program(line: &str, place: Range<usize>) -> Line {
+    let chars: Vec<char> = line.chars().take(LONGEST_LINE).collect();
+    let mut scan = Scan::new(&chars, place);
+    let quote = |each: &char| *each == '"';
+    if let (Some(first), Some(last)) = (chars.iter().position(quote), chars.iter().rposition(quote)) {
+        scan.show(first + 1);
+        // A text may go on beyond the line, or have begun before it.
+        scan.cover(if last > first { last } else { chars.len() });
+    }
+    scan.show(chars.len() - scan.at);
+    scan.line()
+}
+
+struct Scan<'l> {
+    chars: &'l [char],
+    at: usize,
+    place: Range<usize>,
+    /// Where the place begins and ends in what is shown.
+    start: Option<usize>,
+    end: Option<usize>,
+    out: Vec<char>,
+    /// The field of each bracket that is open: the values of a list are its field's.
+    open: Vec<Option<String>>,
+    key: Option<String>,
+}
+
+impl<'l> Scan<'l> {
+    fn new(chars: &'l [char], place: Range<usize>) -> Self {
+        Self { chars, at: 0, place, start: None, end: None, out: Vec::new(), open: Vec::new(), key: None }
+    }
+
+    fn line(self) -> Line {
+        let start = self.start.unwrap_or(self.out.len());
+        let end = self.end.unwrap_or(self.out.len()).max(start + 1);
+        Line { text: self.out.into_iter().collect(), place: start..end }
+    }
+
+    fn run(&mut self) {
+        while let Some(&each) = self.chars.get(self.at) {
+            match each {
+                '#' if self.at == 0 || self.chars[self.at - 1].is_whitespace() => {
+                    self.show(1);
+                    if self.chars[self.at..].iter().any(|each| !each.is_whitespace()) {
+                        self.show_text(" ");
+                        self.cover(self.chars.len());
+                    }
+                    return;
+                }
+                '"' | '\'' => self.quoted(each),
+                '[' | '{' => {
+                    let key = self.key.take().filter(|_| each == '[');
+                    self.key.clone_from(&key);
+                    self.open.push(key);
+                    self.show(1);
+                }
+                ']' | '}' => {
+                    self.open.pop();
+                    self.key = None;
+                    self.show(1);
+                }
+                ',' => {
+                    self.key = self.open.last().cloned().flatten();
+                    self.show(1);
+                }
+                ':' | '=' => self.show(1),
+                '-' if self.chars.get(self.at + 1).is_none_or(|next| *next == ' ') => self.show(1),
+                _ if each.is_whitespace() => self.show(1),
+                _ => self.plain(),
+            }
+        }
+    }
+
+    fn quoted(&mut self, quote: char) {
+        self.show(1);
+        let start = self.at;
+        let mut end = start;
+        while end < self.chars.len() && self.chars[end] != quote {
+            end += 1 + usize::from(quote == '"' && self.chars[end] == '\\');
+        }
+        let end = end.min(self.chars.len());
+        self.scalar(end, self.is_key_before(end + 1));
+        if self.at < self.chars.len() {
+            self.show(1);
+        }
+    }
+
+    fn plain(&mut self) {
+        let rest = &self.chars[self.at..];
+        let begins = |word: &str| rest.iter().copied().take(word.len()).eq(word.chars());
+        // A statement is one text, commas and all.
+        let is_statement = self.open.is_empty() && (begins("allow ") || begins("deny "));
+        let is_end = |at: usize| {
+            let blank = |at: usize| rest.get(at).is_none_or(|each| each.is_whitespace());
+            match rest[at] {
+                ',' => !is_statement,
+                '[' | ']' | '{' | '}' => true,
+                ':' => blank(at + 1),
+                '#' | '=' => at > 0 && blank(at - 1),
+                _ => false,
+            }
+        };
+        let mut length = (0..rest.len()).find(|at| is_end(*at)).unwrap_or(rest.len()).max(1);
+        while length > 1 && rest[length - 1].is_whitespace() {
+            length -= 1;
+        }
+        let end = self.at + length;
+        self.scalar(end, self.is_key_before(end));
+    }
+
+    /// Whether what ends before a place is the name of a field.
+    fn is_key_before(&self, at: usize) -> bool {
+        let after = self.chars.get(at..).unwrap_or_default().iter().find(|each| !each.is_whitespace());
+        matches!(after, Some(':' | '='))
+    }
+
+    fn scalar(&mut self, end: usize, is_key: bool) {
+        let text: String = self.chars[self.at..end].iter().collect();
+        let is_shown = if is_key { is_name(&text) } else { is_shown(self.key.as_deref(), &text) };
+        if is_shown {
+            self.show(end - self.at);
+        } else if end > self.at {
+            self.cover(end);
+        }
+        self.key = is_key.then_some(text);
+    }
+
+    fn show(&mut self, count: usize) {
+        let shown = self.out.len();
+        let range = self.at..self.at + count;
+        if range.contains(&self.place.start) {
+            self.start = Some(shown + self.place.start - self.at);
+        }
+        if range.contains(&self.place.end) {
+            self.end = Some(shown + self.place.end - self.at);
+        }
+        let visible = |each: &char| if is_unprintable(*each) { ' ' } else { *each };
+        self.out.extend(self.chars[range].iter().map(visible));
+        self.at += count;
+    }
+
+    fn show_text(&mut self, text: &str) {
+        self.out.extend(text.chars());
+    }
+
+    fn cover(&mut self, end: usize) {
+        if (self.at..end).contains(&self.place.start) {
+            self.start = Some(self.out.len());
+        }
+        // What ends within it is all of it.
+        let ends = (self.at + 1..end).contains(&self.place.end);
+        self.show_text(COVER);
+        if ends {
+            self.end = Some(self.out.len());
+        }
+        self.at = end;
+    }
+}
+
+/// A name of a field as messages have it: in quotes, or not at all where it is not like one.
+pub(crate) fn name(text: &str) -> String {
+    if is_name(text) { format!("`{text}`") } else { "this field".to_owned() }
+}
+
+/// An id as messages have it: nothing of it where it is none.
+pub(crate) fn id(text: &str) -> &str {
+    if is_id(text) && covered(text) == text { text } else { COVER }
+}
+
+/// A path of a URL as messages have it: nothing of it where it is none.
+pub(crate) fn path(text: &str) -> &str {
+    let is_plain = |each: char| each.is_ascii_alphanumeric() || "/-_.{}*~$".contains(each);
+    if text.starts_with(['/', '#'])
+        && text.len() <= 200
+        && text.chars().skip(1).all(is_plain)
+        && covered(text) == text
+    {
+        text
+    } else {
+        COVER
+    }
+}
+
+/// Whether a text is like the name of a field: lower-case words.
+pub(crate) fn is_name(text: &str) -> bool {
+    let (start, rest) = text.split_once('/').unwrap_or((text, "x"));
+    let is_word = |text: &str| {
+        !text.is_empty() && text.chars().all(|each| each.is_ascii_alphabetic() || "_-$".contains(each))
+    };
+    text.len() <= 40 && is_word(start) && is_word(rest) && !start.starts_with('-')
+}
+
+/// Whether a value of a field may be shown; of no field where it is one of a list whose field is on another line.
+pub(crate) fn is_shown(field: Option<&str>, text: &str) -> bool {
+    if matches!(text, "true" | "false" | "null" | "~") {
+        return true;
+    }
+    let fits = match field {
+        None => is_statement(text) || is_action(text) || is_thing(text, true),
+        Some(
+            "id" | "in" | "set" | "includes" | "function" | "gateway" | "verifier" | "group" | "identity"
+            | "endpoint" | "platform" | "service" | "system" | "runs_as" | "name" | "adapter",
+        ) => is_id(text) || is_thing(text, true),
+        Some(
+            "on" | "to" | "at" | "who" | "source" | "opens" | "over" | "members" | "invoke" | "trust"
+            | "access",
+        ) => {
+            is_thing(text, false)
+                || matches!(text, "*" | "anyone" | "signed-in")
+                || parse_moment(text).is_some()
+        }
+        Some("allow" | "deny" | "actions" | "action" | "all_except") => {
+            text == "*" || is_action(text) || is_thing(text, false)
+        }
+        Some("statements") => is_statement(text),
+        Some(
+            "as_of" | "created" | "expires" | "issued" | "rotated" | "first" | "last" | "from"
+            | "observed_since" | "before" | "after",
+        ) => parse_moment(text).is_some(),
+        Some("estate" | "count" | "status" | "openapi" | "swagger" | "at_once") => {
+            text.len() <= 10 && text.chars().all(|each| each.is_ascii_digit() || each == '.')
+        }
+        Some("url") => is_plain_address(text),
+        Some("in_network" | "caller_network") => text.parse::<ipnet::IpNet>().is_ok(),
+        Some("method" | "methods") => METHODS.contains(&text),
+        Some(
+            "key" | "check" | "kind" | "life" | "origin" | "environment" | "state" | "reach" | "sensitivity"
+            | "class" | "network" | "presents" | "action_case" | "cross_account",
+        ) => nearest(text, WORDS.into_iter()).is_some(),
+        Some(_) => false,
+    };
+    fits && covered(text) == text
+}
+
+/// The methods of HTTP that are shown (RFC 9110 §9; RFC 5789).
+const METHODS: [&str; 9] = ["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "TRACE", "CONNECT"];
+
+/// The words of closed sets that the format has.
+const WORDS: [&str; 42] = [
+    "access",
+    "account",
+    "admin",
+    "app",
+    "both-sides",
+    "bound",
+    "caller",
+    "code",
+    "confidential",
+    "counts",
+    "custom",
+    "delete",
+    "development",
+    "disabled",
+    "enabled",
+    "execution-role",
+    "folder",
+    "function",
+    "identity",
+    "ignored",
+    "internal",
+    "internet",
+    "invoke",
+    "list",
+    "manage",
+    "managed-identity",
+    "never",
+    "none",
+    "nothing",
+    "one-side",
+    "organization",
+    "platform",
+    "production",
+    "public",
+    "read",
+    "secret",
+    "service-account",
+    "staging",
+    "standalone",
+    "test",
+    "user",
+    "write",
+];
+
+/// An action, or a pattern of actions.
+fn is_action(text: &str) -> bool {
+    let is_part = |text: &str| {
+        !text.is_empty() && text.chars().all(|each| each.is_ascii_alphabetic() || "-*?".contains(each))
+    };
+    text.split_once('/').is_some_and(|(service, operation)| is_part(service) && is_part(operation))
+}
+
+/// A thing or a principal by its kind and its id, or a pattern of such; of a known kind, where any text may stand.
+fn is_thing(text: &str, known: bool) -> bool {
+    let Some((kind, id)) = text.split_once(':') else { return false };
+    let is_kind =
+        !kind.is_empty() && kind.chars().all(|each| each.is_ascii_lowercase() || "-*?".contains(each));
+    let is_known = !known || crate::estate::names_a_kind(kind);
+    let plain = id.replace(['*', '?', ':'], "x");
+    is_kind && is_known && (is_id(&plain))
+}
+
+/// A statement in one line.
+fn is_statement(text: &str) -> bool {
+    let mut words = text.split_whitespace();
+    matches!(words.next(), Some("allow" | "deny"))
+        && words
+            .flat_map(|word| word.split(','))
+            .filter(|word| !word.is_empty())
+            .all(|word| matches!(word, "on" | "*") || is_action(word) || is_thing(word, false))
+}
