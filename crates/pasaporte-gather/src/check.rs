@@ -9,9 +9,10 @@ use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 
 use crate::adapter::{Adapter, Ask, At, Piece, one};
 use crate::entity::checked;
-use crate::http::{Reaching, parsed};
+use crate::http::{LARGEST, Reaching, parsed};
 use crate::run::{Answers, Run};
 use crate::source::Source;
+use crate::stack;
 use crate::tried::Tried;
 
 /// An adapter that was tried.
@@ -36,7 +37,7 @@ pub fn check(adapter: &str, samples: &[PathBuf]) -> Result<Check, Diagnostics> {
             let all = run.all(1, &|_, _, _| {})?;
             missed.extend(all.places.into_iter().flat_map(|place| place.missed));
         } else {
-            file(&run, &adapter, sample)?;
+            stack::alone(|| file(&run, &adapter, sample))?;
         }
         let now = run.tried.take().map(|tried| tried.into_inner().expect("nobody panics while holding it"));
         tried = now.unwrap_or_default();
@@ -70,7 +71,7 @@ pub fn check_live(adapter: &str, sources: &[Source], reaching: &Reaching) -> Res
 fn file(run: &Run<'_>, adapter: &Adapter, path: &Path) -> Result<(), Diagnostics> {
     let name = path.to_string_lossy();
     let stem = path.file_stem().and_then(|stem| stem.to_str()).unwrap_or_default();
-    let body = pasaporte_read::files::read(path).map_err(|error| {
+    let body = pasaporte_read::files::read_up_to(path, LARGEST).map_err(|error| {
         one(Diagnostic::of_file(&name, format!("cannot be read: {error}"), "check the path"))
     })?;
     let asks: Vec<&Ask> = adapter.asks.iter().filter(|ask| is_named(ask, stem)).collect();

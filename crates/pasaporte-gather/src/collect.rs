@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use jaq_json::Val;
+use jiff::Timestamp;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use pasaporte_read::files;
 use rustc_hash::FxHashSet;
@@ -11,18 +12,21 @@ use serde_json::value::RawValue;
 use crate::adapter::{Adapter, Ask, Template, one};
 use crate::entity::blind_spot_of;
 use crate::http::Reaching;
-use crate::journal::Journal;
+use crate::journal::{Journal, Of};
 use crate::lock::Lock;
 use crate::page::Had;
 use crate::program::{self};
 use crate::run::{All, Answers, Collected, Run, State, Task};
 use crate::source::{From, Source};
+use crate::stack;
 use crate::told::{Place, Progress, Told};
 
 /// How often a collection that changes while it is read is begun again.
 const BEGINNINGS: u32 = 3;
 /// Most items of one collection: what gives more has no end.
 const MOST_ITEMS: usize = 10_000_000;
+/// Most pages in a row without an item.
+const MOST_EMPTY: usize = 1000;
 
 /// How to collect.
 pub struct Collecting<'c> {
@@ -30,6 +34,8 @@ pub struct Collecting<'c> {
     pub out: &'c Path,
     /// Whether to begin anew where a collection was cut off.
     pub fresh: bool,
+    /// When what is collected now is true.
+    pub as_of: Timestamp,
     /// How to reach platforms.
     pub reaching: Reaching,
     /// Where answers are kept too, as samples.
@@ -72,7 +78,8 @@ impl Collecting<'_> {
         let journal = match &source.from {
             From::Files(_) => None,
             From::Url { .. } => {
-                Some(Journal::open(self.out, &source.name, &digest(&of), self.fresh).map_err(failed)?)
+                let what = Of { digest: digest(&of), as_of: self.as_of };
+                Some(Journal::open(self.out, &source.name, what, self.fresh).map_err(failed)?)
             }
         };
         let mut pace = adapter.pace;
@@ -90,12 +97,19 @@ impl Collecting<'_> {
         }
         let path = self.out.join(format!("{}.ndjson", source.name));
         all.entities.write(&path, source.declared).map_err(failed)?;
-        let mut resumed = 0;
+        let mut told = Told {
+            source: source.name.clone(),
+            places: all.places,
+            resumed: 0,
+            begun: self.as_of,
+            too_old: None,
+            unread: all.unread,
+        };
         if let Some(journal) = journal {
-            resumed = journal.len();
+            (told.resumed, told.begun, told.too_old) = (journal.len(), journal.begun(), journal.too_old());
             journal.end().map_err(failed)?;
         }
-        Ok(Told { source: source.name.clone(), places: all.places, resumed, unread: all.unread })
+        Ok(told)
     }
 }
 
@@ -131,7 +145,7 @@ impl Run<'_> {
         self.lock().open.extend(roots.map(|(ask, _)| Task { ask, parent: Val::Null }));
         std::thread::scope(|scope| {
             for _ in 0..at_once {
-                scope.spawn(|| self.work(watch));
+                stack::spawn(scope, || self.work(watch));
             }
         });
         let state = std::mem::take(&mut *self.lock());
@@ -179,7 +193,9 @@ impl Run<'_> {
                     state.open.extend(following);
                     state.take(it);
                 }
-                Err(wrong) => state.wrong.absorb(wrong),
+                // Others that were under way when the first went wrong mostly say the same.
+                Err(wrong) if state.wrong.is_empty() => state.wrong = wrong,
+                Err(_) => {}
             }
             let (done, waiting) = (state.done, state.open.len() + state.working);
             let entities = state.entities.len();
@@ -254,11 +270,12 @@ impl Run<'_> {
         let mut state: Option<String> = None;
         let mut read = FxHashSet::default();
         let mut number = 0;
+        // Pages without an item, one after the other.
+        let mut empty = 0;
         loop {
             number += 1;
-            if !matches!(self.from, Answers::Saved(_)) && !read.insert(at.clone())
-                || it.place.items > MOST_ITEMS
-            {
+            let again = !matches!(self.from, Answers::Saved(_)) && !read.insert(at.clone());
+            if again || it.place.items > MOST_ITEMS || empty > MOST_EMPTY {
                 let what = self.fill(ask, &ask.what, &task.parent, false)?;
                 self.missed(ask, it, &format!("the rest of {what}"), "its pages do not end")?;
                 return Ok(Ended::Done);
@@ -303,6 +320,7 @@ impl Run<'_> {
             }
             state = page.etag;
             it.place.items += page.items;
+            empty = if page.items == 0 { empty + 1 } else { 0 };
             it.kept.extend(page.kept);
             it.entities.extend(page.entities);
             it.documents.extend(page.document);

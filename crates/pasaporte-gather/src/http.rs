@@ -25,7 +25,7 @@ const LONGEST_WAIT: Duration = Duration::from_mins(1);
 /// How often a new token is asked for, for one request.
 const SIGN_INS: u32 = 3;
 /// Largest answer that is read.
-const LARGEST: u64 = 64 << 20;
+pub(crate) const LARGEST: u64 = 32 << 20;
 
 /// How something is asked.
 #[derive(Debug, Default)]
@@ -190,6 +190,7 @@ impl<'s> Platform<'s> {
                     (why, wait)
                 }
                 Err(Trouble::Fatal(diagnostic)) => return Err(Failure::Everything(diagnostic)),
+                Err(Trouble::Lasting(why)) => return Err(Failure::This { why, status: None, tries }),
                 Err(Trouble::Passing(why)) => (why, None),
             };
             if tries == TRIES {
@@ -266,16 +267,16 @@ impl<'s> Platform<'s> {
             tries += 1;
             match self.signed_in(path, secret) {
                 Ok(token) => return Ok(kept.insert(token).clone()),
-                Err(Trouble::Passing(why)) if tries == TRIES => {
+                Err(Trouble::Passing(why) | Trouble::Lasting(why)) if tries == TRIES => {
                     let message = format!(
                         "cannot sign in: {} does not answer: {why}, asked {tries} times",
-                        self.address(path)
+                        shown(&self.address(path))
                     );
                     let help = "check `url` of the source, and that this machine may reach it";
                     return Err(Trouble::Fatal(self.wrong(message, help)));
                 }
-                Err(Trouble::Passing(_)) => rest(tries, None),
-                Err(fatal) => return Err(fatal),
+                Err(Trouble::Passing(_) | Trouble::Lasting(_)) => rest(tries, None),
+                Err(fatal @ Trouble::Fatal(_)) => return Err(fatal),
             }
         }
     }
@@ -293,7 +294,10 @@ impl<'s> Platform<'s> {
         match response.status().as_u16() {
             200 => {}
             status if is_passing(status) => return Err(Trouble::Passing(format!("HTTP {status}"))),
-            400..=499 => return Err(Trouble::Fatal(self.refused(&address))),
+            status @ 400..=499 => {
+                let body = self.body(&mut response).unwrap_or_default();
+                return Err(Trouble::Fatal(self.not_signed_in(&address, status, &body)));
+            }
             status => return Err(Trouble::Passing(format!("HTTP {status}"))),
         }
         let body = self.body(&mut response)?;
@@ -320,7 +324,21 @@ impl<'s> Platform<'s> {
 
     fn refused(&self, address: &str) -> Box<Diagnostic> {
         let message = format!("its credential is not accepted: {} answers 401", shown(address));
-        self.wrong(message, "check `client` and `credential` of the source; nothing was written for it")
+        self.wrong(message, CHECK_CREDENTIAL)
+    }
+
+    /// Why no token was given: of the answer the code alone, which is of a closed set (RFC 6749 §5.2).
+    fn not_signed_in(&self, address: &str, status: u16, body: &[u8]) -> Box<Diagnostic> {
+        let body = serde_json::from_slice::<serde_json::Value>(body).unwrap_or_default();
+        let said = body.get("error").and_then(serde_json::Value::as_str);
+        let code = REFUSALS.iter().find(|(code, _)| Some(*code) == said);
+        let help = match (code, status) {
+            (Some((_, help)), _) => help,
+            (None, 401) => CHECK_CREDENTIAL,
+            (None, _) => "check `path` in the adapter's `sign_in`, and `url` of the source",
+        };
+        let code = code.map_or_else(String::new, |(code, _)| format!(" {code}"));
+        self.wrong(format!("cannot sign in: {} answers {status}{code}", shown(address)), help)
     }
 
     fn trouble(&self, error: &ureq::Error) -> Trouble {
@@ -333,7 +351,7 @@ impl<'s> Platform<'s> {
                 self.wrong(format!("not an address: {} ({error})", self.url), "check `url` of the source"),
             ),
             Error::BodyExceedsLimit(most) => {
-                Trouble::Passing(format!("an answer of more than {} MiB", most >> 20))
+                Trouble::Lasting(format!("an answer of more than {} MiB", most >> 20))
             }
             Error::Timeout(_) => Trouble::Passing("no answer in time".to_owned()),
             other => Trouble::Passing(other.to_string()),
@@ -345,6 +363,18 @@ impl<'s> Platform<'s> {
         self.wrong(message, "have its certificate renewed, or trust its authority with --ca FILE")
     }
 }
+
+const CHECK_CREDENTIAL: &str = "check `client` and `credential` of the source; nothing was written for it";
+
+/// Why a token is refused, and what to do (RFC 6749 §5.2).
+const REFUSALS: [(&str, &str); 6] = [
+    ("invalid_client", CHECK_CREDENTIAL),
+    ("unauthorized_client", "have the client allowed to ask for tokens by its credential alone"),
+    ("invalid_request", "check `client` of the source, and `path` in the adapter's `sign_in`"),
+    ("invalid_scope", "have the client given a default scope"),
+    ("unsupported_grant_type", "check `path` in the adapter's `sign_in`: it gives no tokens to clients"),
+    ("invalid_grant", CHECK_CREDENTIAL),
+];
 
 /// Waits before a request is tried again: as long as the platform asks for, else longer each time.
 fn rest(tries: u32, asked: Option<Duration>) {
@@ -365,6 +395,8 @@ enum Came {
 
 enum Trouble {
     Passing(String),
+    /// Asking again would not help.
+    Lasting(String),
     Fatal(Box<Diagnostic>),
 }
 

@@ -10,12 +10,16 @@ use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
+use jiff::{SignedDuration, Timestamp};
 use pasaporte_read::files;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 
 /// The folder within an estate's that journals are kept in.
 pub(crate) const FOLDER: &str = ".gather";
+
+/// How lines are written.
+const VERSION: u32 = 2;
 
 /// A page that was read.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -46,30 +50,55 @@ struct Line<'p> {
     page: std::borrow::Cow<'p, Page>,
 }
 
-#[derive(Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize)]
 struct First {
     journal: u32,
     of: String,
+    as_of: Timestamp,
 }
+
+/// What a journal is of.
+#[derive(Debug, Clone)]
+pub(crate) struct Of {
+    /// Of what is being collected, to know it again.
+    pub(crate) digest: String,
+    /// When it is true.
+    pub(crate) as_of: Timestamp,
+}
+
+/// How old a journal may be to be gone on with: an estate is of one day.
+const OLDEST: SignedDuration = SignedDuration::from_hours(24);
 
 /// The journal of one source.
 pub(crate) struct Journal {
     path: PathBuf,
     known: HashMap<String, Page>,
     file: Mutex<File>,
+    /// When the first of what is in it is true.
+    begun: Timestamp,
+    /// The time of one that lay there and was too old.
+    too_old: Option<Timestamp>,
 }
 
 impl Journal {
-    /// Goes on with the journal of a folder, if it is of the same; else begins one.
-    pub(crate) fn open(folder: &Path, source: &str, of: &str, fresh: bool) -> io::Result<Self> {
+    /// Goes on with the journal of a folder, if it is of the same and not too old; else begins one.
+    pub(crate) fn open(folder: &Path, source: &str, of: Of, fresh: bool) -> io::Result<Self> {
         let path = files::place(folder, &Path::new(FOLDER).join(format!("{source}.journal")))?;
-        let first = First { journal: 1, of: of.to_owned() };
+        let mut first = First { journal: VERSION, of: of.digest, as_of: of.as_of };
         let mut known = HashMap::new();
         let mut goes_on = false;
+        let mut too_old = None;
         if !fresh && let Ok(file) = files::open(&path) {
             let mut lines = BufReader::new(file).split(b'\n').map_while(Result::ok);
             let begun = lines.next().and_then(|line| serde_json::from_slice::<First>(&line).ok());
-            goes_on = begun.is_some_and(|begun| begun == first);
+            if let Some(begun) = begun.filter(|it| it.journal == VERSION && it.of == first.of) {
+                goes_on = begun.as_of.duration_until(first.as_of).abs() <= OLDEST;
+                if goes_on {
+                    first.as_of = begun.as_of.min(first.as_of);
+                } else {
+                    too_old = Some(begun.as_of);
+                }
+            }
             if goes_on {
                 for line in lines {
                     // The last one may be torn.
@@ -89,7 +118,17 @@ impl Journal {
             line.push(b'\n');
             file.write_all(&line)?;
         }
-        Ok(Self { path, known, file: Mutex::new(file) })
+        Ok(Self { path, known, file: Mutex::new(file), begun: first.as_of, too_old })
+    }
+
+    /// When the first of what is in it is true.
+    pub(crate) fn begun(&self) -> Timestamp {
+        self.begun
+    }
+
+    /// The time of one that lay there and was too old to be gone on with.
+    pub(crate) fn too_old(&self) -> Option<Timestamp> {
+        self.too_old
     }
 
     /// How many pages are known already.
@@ -140,10 +179,30 @@ mod tests {
         }
     }
 
+    fn open(folder: &Path, of: &str, as_of: &str) -> Journal {
+        let of = Of { digest: of.to_owned(), as_of: as_of.parse().unwrap() };
+        Journal::open(folder, "levante", of, false).unwrap()
+    }
+
+    #[test]
+    fn what_is_more_than_a_day_older_than_the_estate_is_begun_anew() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |as_of| open(folder.path(), "one", as_of);
+        let begun = Some("2026-11-20T06:00:00Z".parse().unwrap());
+        at("2026-11-20T06:00:00Z").keep("a", &page(1)).unwrap();
+        let journal = at("2026-11-21T06:00:00Z");
+        assert_eq!((journal.len(), Some(journal.begun()), journal.too_old()), (1, begun, None));
+        // Going on with it does not make it younger.
+        let journal = at("2026-11-21T06:00:01Z");
+        assert_eq!((journal.len(), journal.too_old()), (0, begun));
+        // Nor is it one of the past that is yet to come.
+        assert_eq!(at("2026-11-19T06:00:00Z").len(), 0);
+    }
+
     #[test]
     fn goes_on_after_a_torn_line_and_only_with_the_same() {
         let folder = tempfile::tempdir().unwrap();
-        let open = |of| Journal::open(folder.path(), "levante", of, false).unwrap();
+        let open = |of: &str| open(folder.path(), of, "2026-11-20T06:00:00Z");
         let journal = open("one");
         journal.keep("a", &page(1)).unwrap();
         journal.file.lock().unwrap().write_all(br#"{"of":"b","etag":"#).unwrap();

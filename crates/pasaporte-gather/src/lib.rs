@@ -22,6 +22,7 @@ mod run;
 mod saved;
 mod shipped;
 mod source;
+mod stack;
 mod told;
 mod tried;
 mod written;

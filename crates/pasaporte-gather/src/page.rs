@@ -13,6 +13,7 @@ use crate::journal::Page;
 use crate::program::{self, PartId};
 use crate::run::{Answers, Run, Task};
 use crate::saved;
+use crate::stack;
 use crate::tried::unread;
 
 /// From how many items on a page is made sense of by several threads.
@@ -221,7 +222,7 @@ impl Run<'_> {
         let made: Result<Vec<(Vec<_>, Vec<_>)>, Diagnostics> = if items.len() < SIDE_BY_SIDE {
             items.iter().map(one).collect()
         } else {
-            items.par_iter().map(one).collect()
+            stack::side_by_side(|| items.par_iter().map(one).collect())
         };
         let made = made?;
         if let Some(tried) = &self.tried {

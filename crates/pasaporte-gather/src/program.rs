@@ -12,7 +12,7 @@ use jaq_core::{Compiler, Ctx, Vars, data, unwrap_valr};
 use jaq_json::{Val, read, write};
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
 
-use crate::{failure, given, json};
+use crate::{failure, given, json, stack};
 
 type Filter = jaq_core::Filter<data::JustLut<Val>>;
 
@@ -128,7 +128,8 @@ impl Program {
             if all.len() == MOST_VALUES {
                 return Err(format!("{place} gives more than {MOST_VALUES} values"));
             }
-            all.push(value.map_err(|error| format!("{place}: {}", failure::told(&error)))?);
+            let value = value.map_err(|error| format!("{place}: {}", failure::told(&error)))?;
+            all.push(stack::not_too_deep(value).map_err(|why| format!("{place}: {why}"))?);
         }
         Ok(all)
     }

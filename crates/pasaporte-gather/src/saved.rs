@@ -7,10 +7,7 @@ use std::path::{Path, PathBuf};
 use pasaporte_read::files::{self, For};
 use serde_json::Value;
 
-use crate::http::Answer;
-
-/// Largest saved answer that is read.
-const LARGEST: u64 = 1 << 30;
+use crate::http::{Answer, LARGEST};
 
 /// A page of what a path gave, with the name of its file; or why it is not there.
 pub(crate) fn page(folder: &Path, path: &str, number: usize) -> Result<(String, Answer), String> {

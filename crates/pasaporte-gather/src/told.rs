@@ -2,6 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use jiff::Timestamp;
+
 /// How things stand with one source.
 #[derive(Debug, Clone)]
 pub struct Progress {
@@ -24,6 +26,10 @@ pub struct Told {
     pub places: Vec<Place>,
     /// How many pages were known from a collection that was cut off.
     pub resumed: usize,
+    /// When they are true: what was collected is as old as that.
+    pub begun: Timestamp,
+    /// When a collection was begun that was cut off and is too old to be gone on with.
+    pub too_old: Option<Timestamp>,
     /// By ask the fields of its answers, beside their items, that nothing reads: one of them may be how the answer goes
     /// on.
     pub unread: BTreeMap<String, BTreeSet<String>>,

@@ -26,6 +26,10 @@ pub struct SourceOut {
     pub places: Vec<AskedOut>,
     /// How many pages were known from a collection that was cut off.
     pub pages_resumed: usize,
+    /// When the estate of that collection is true: those pages are as old as that. A time (RFC 3339).
+    pub resumed_from: Option<String>,
+    /// When the estate of a collection is true that was cut off, and begun anew since it is more than a day older.
+    pub too_old: Option<String>,
     /// By ask the fields of its answers, beside their items, that nothing reads.
     pub unread: BTreeMap<String, BTreeSet<String>>,
 }

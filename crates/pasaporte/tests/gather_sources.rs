@@ -5,7 +5,7 @@ mod support;
 use assert_cmd::Command;
 use rstest::rstest;
 use serde_json::Value;
-use support::platforms::{Platforms, always};
+use support::platforms::{Platforms, always, answering};
 use support::{Place, Run};
 
 const GATHER: [&str; 7] = ["gather", "--sources", "gather.toml", "--out", "estate", "--as-of", "none"];
@@ -151,6 +151,69 @@ fn a_next_page_at_another_host_is_not_asked_for() {
     let run = open(&place, &always(answer));
     assert_eq!(run.code, 2);
     assert!(run.err.contains("its next page is at another host: elsewhere.example"), "{}", run.err);
+}
+
+#[test]
+fn pages_without_items_come_to_an_end() {
+    let place = Place::new();
+    let url = answering(|request| {
+        let page: u32 = request
+            .split_once("after=")
+            .and_then(|(_, rest)| rest.split(' ').next()?.parse().ok())
+            .unwrap_or_default();
+        let link = format!("link: <?after={}>; rel=\"next\"", page + 1);
+        format!("HTTP/1.1 200 OK\r\ncontent-length: 2\r\nconnection: close\r\n{link}\r\n\r\n[]").into_bytes()
+    });
+    let run = open(&place, &url);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(run.out.contains("the rest of piers (its pages do not end)"), "{}", run.out);
+}
+
+#[rstest]
+#[case::code("400 Bad Request", r#"{"error": "invalid_request", "error_description": "tide-9"}"#,
+    &["answers 400 invalid_request", "`path` in the adapter's `sign_in`"])]
+#[case::client("400 Bad Request", r#"{"error": "invalid_client"}"#,
+    &["answers 400 invalid_client", "check `client` and `credential`"])]
+#[case::own_code("404 Not Found", r#"{"error": "tide-9"}"#, &["answers 404\n", "`path` in the adapter's `sign_in`"])]
+#[case::no_json("401 Unauthorized", "tide-9", &["answers 401\n", "check `client` and `credential`"])]
+fn a_refused_sign_in_is_told_as_what_it_is(#[case] status: &str, #[case] body: &str, #[case] told: &[&str]) {
+    let place = Place::new();
+    let answer =
+        format!("HTTP/1.1 {status}\r\ncontent-length: {}\r\nconnection: close\r\n\r\n{body}", body.len());
+    let url = answering(move |_| answer.clone().into_bytes());
+    let sign_in = "[sign_in]\nby = \"client-credentials\"\npath = \"token\"\n\n";
+    adapter(&place, &format!("{sign_in}[[ask]]\nname = \"piers\"\npath = \"piers\"\nitems = \".[]\"\n"), "");
+    place.write(
+        "gather.toml",
+        format!(
+            "[[source]]\nname = \"here\"\nadapter = \"./mine\"\nurl = \"{url}\"\nclient = \"auditor\"\n\
+             credential = {{ stdin = true }}\n"
+        ),
+    );
+    let run = place.run_with(&GATHER, "tide-9\n");
+    assert_eq!(run.code, 2, "{}", run.out);
+    assert!(run.err.contains(&format!("cannot sign in: {url}/token")), "{}", run.err);
+    for part in told {
+        assert!(run.err.contains(part), "no `{part}` in:\n{}", run.err);
+    }
+    assert!(!run.err.contains("tide-9"), "{}", run.err);
+}
+
+#[test]
+fn what_a_program_makes_may_be_deep() {
+    let place = Place::new();
+    let asks = "[[ask]]\nname = \"piers\"\npath = \"piers\"\nitems = \".[]\"\nentities = \"reduce range(100000) as $i (0; [.])\"\n";
+    adapter(&place, asks, "");
+    saved(&place, "");
+    place.write("saved/piers.json", "[1]");
+    let run = place.run(&GATHER);
+    assert_eq!(run.code, 2, "{}", run.out);
+    assert!(run.err.contains("ask piers, entities: gives a value of more than 127 levels"), "{}", run.err);
+    // Tried alone it is told as well.
+    for samples in ["saved", "saved/piers.json"] {
+        let run = place.run(&["gather", "--check", "./mine", samples]);
+        assert!(run.code == 2 && run.err.contains("more than 127 levels"), "{}{}", run.out, run.err);
+    }
 }
 
 #[rstest]

@@ -84,7 +84,16 @@ impl Gather {
         }
         let (Some(sources), Some(out)) = (&self.sources, &self.out) else { return Ok(0) };
         let sources = self.sources(sources)?;
-        let collecting = Wanted { out, fresh: self.fresh, save: self.save.as_deref(), quiet: sheet.quiet };
+        let collecting = Wanted {
+            out,
+            fresh: self.fresh,
+            as_of: match self.as_of {
+                AsOf::At(time) => time,
+                AsOf::Unsaid => super::now(),
+            },
+            save: self.save.as_deref(),
+            quiet: sheet.quiet,
+        };
         let gathered = collect(&sources, &collecting, self.reaching()?)?;
         if let AsOf::At(time) = self.as_of {
             write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
@@ -165,6 +174,8 @@ pub(super) struct Wanted<'w> {
     pub(super) out: &'w Path,
     /// Whether to begin anew where a collection was cut off.
     pub(super) fresh: bool,
+    /// When what is collected is true.
+    pub(super) as_of: Timestamp,
     /// Where answers are kept too.
     pub(super) save: Option<&'w Path>,
     /// Whether nobody wants to see how it goes on.
@@ -173,7 +184,7 @@ pub(super) struct Wanted<'w> {
 
 /// Collects from sources into a folder, with a bar for each on a terminal.
 pub(super) fn collect(sources: &[Source], wanted: &Wanted<'_>, reaching: Reaching) -> Result<Gathered, Stop> {
-    let Wanted { out, fresh, save, quiet } = *wanted;
+    let Wanted { out, fresh, as_of, save, quiet } = *wanted;
     // Hidden where standard error is no terminal, too.
     let all = MultiProgress::new();
     if quiet {
@@ -193,7 +204,7 @@ pub(super) fn collect(sources: &[Source], wanted: &Wanted<'_>, reaching: Reachin
         bar.set_position(progress.done as u64);
         bar.set_message(format!("{} entities", progress.entities));
     };
-    let collecting = Collecting { out, fresh, reaching, save, watch: &watch };
+    let collecting = Collecting { out, fresh, as_of, reaching, save, watch: &watch };
     fs::create_dir_all(out).map_err(|error| unwritable(out, &error))?;
     let told = collecting.run(sources);
     for bar in &bars {
@@ -214,7 +225,9 @@ fn source_out(told: Told) -> SourceOut {
     SourceOut {
         source: told.source,
         places: told.places.into_iter().map(place).collect(),
+        resumed_from: (told.resumed > 0).then(|| told.begun.to_string()),
         pages_resumed: told.resumed,
+        too_old: told.too_old.map(|time| time.to_string()),
         unread: told.unread,
     }
 }

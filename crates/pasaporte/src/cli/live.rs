@@ -53,7 +53,8 @@ impl Demo {
             pasaporte_gather::Source::at(name, name, &url, CLIENT, Some(Secret::new(secret.clone())))
         };
         let sources: Vec<_> = names().map(source).collect();
-        let wanted = gather::Wanted { out: folder, fresh: true, save: None, quiet: sheet.quiet };
+        let wanted =
+            gather::Wanted { out: folder, fresh: true, as_of: super::now(), save: None, quiet: sheet.quiet };
         let told = gather::collect(&sources, &wanted, Reaching::default())?;
         let shown = self.folder.as_deref().unwrap_or(Path::new("demo"));
         sheet.text(&view::gathered(sheet.page, &told, shown))?;

@@ -424,9 +424,14 @@ fn unwritable(path: &Path, error: &std::io::Error) -> Stop {
     }
 }
 
+/// The time, to the second.
+fn now() -> Timestamp {
+    Timestamp::from_second(Timestamp::now().as_second()).unwrap_or_default()
+}
+
 fn moment(text: &str) -> Result<Timestamp, String> {
     if text == "now" {
-        return Ok(Timestamp::now());
+        return Ok(now());
     }
     parse_moment(text)
         .ok_or_else(|| "write a time (2026-11-20T06:00:00Z), a date (2026-11-20) or now".to_owned())

@@ -70,14 +70,23 @@ pub(crate) fn gathered(page: Page, gathered: &Gathered, out: &Path) -> String {
         text.push_str(&page.paragraph(&told, "", "", 0));
     }
     for told in told.iter().filter(|told| told.pages_resumed > 0) {
-        let pages = if told.pages_resumed == 1 {
-            "page was".to_owned()
-        } else {
-            format!("{} pages were", told.pages_resumed)
+        let pages = match told.pages_resumed {
+            1 => "1 page was".to_owned(),
+            some => format!("{some} pages were"),
         };
-        let went_on = format!("{}: {pages} known from a collection that was cut off.", safe(&told.source));
+        let of = told.resumed_from.as_deref().unwrap_or_default();
+        let went_on =
+            format!("{}: {pages} known from a collection of {of} that was cut off.", safe(&told.source));
         text.push('\n');
         text.push_str(&page.paragraph(&went_on, "", "", 0));
+    }
+    for (told, of) in told.iter().filter_map(|told| Some((told, told.too_old.as_deref()?))) {
+        let anew = format!(
+            "{}: begun anew, since a collection of {of} that was cut off is more than a day older.",
+            safe(&told.source)
+        );
+        text.push('\n');
+        text.push_str(&page.paragraph(&anew, "", "", 0));
     }
     for ((source, fields), asks) in unread(told) {
         let fields: Vec<String> = fields.iter().map(|field| safe(field)).collect();

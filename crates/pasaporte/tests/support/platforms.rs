@@ -35,14 +35,20 @@ impl Drop for Platforms {
 
 /// Answers every request with these bytes.
 pub fn always(answer: &'static [u8]) -> String {
+    answering(move |_| answer.to_vec())
+}
+
+/// Answers requests, each with what is made of its first line.
+pub fn answering(answer: impl Fn(&str) -> Vec<u8> + Send + 'static) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = listener.local_addr().unwrap();
     std::thread::spawn(move || {
         for stream in listener.incoming() {
             let Ok(mut stream) = stream else { continue };
             let mut buffer = [0; 4096];
-            let _ = stream.read(&mut buffer);
-            let _ = stream.write_all(answer);
+            let read = stream.read(&mut buffer).unwrap_or_default();
+            let request = String::from_utf8_lossy(&buffer[..read]).into_owned();
+            let _ = stream.write_all(&answer(request.lines().next().unwrap_or_default()));
         }
     });
     format!("http://{address}")
