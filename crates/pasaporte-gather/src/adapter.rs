@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
-use pasaporte_read::files;
+use pasaporte_read::{files, shown_file, shown_name};
 use serde::Deserialize;
 
 use crate::program::{Part, PartId, Program};
@@ -203,7 +203,8 @@ impl Adapter {
                 let path = folder.join(program);
                 files::read_text(&path).map_err(|error| {
                     let message = format!("cannot be read: {error}");
-                    Diagnostic::of_file(&path.to_string_lossy(), message, "check `program` in adapter.toml")
+                    let place = folder.join(shown_file(program));
+                    Diagnostic::of_file(&place.to_string_lossy(), message, "check `program` in adapter.toml")
                 })
             }),
             Err(error) => {
@@ -212,8 +213,9 @@ impl Adapter {
                     "name a folder with an adapter.toml in it, or a shipped adapter: {}",
                     shipped.join(", ")
                 );
-                let message = format!("there is no adapter `{name}`: {error}");
-                Err(one(Diagnostic::of_file(&path.to_string_lossy(), message, help)))
+                let shown = shown_file(name);
+                let message = format!("there is no adapter `{shown}`: {error}");
+                Err(one(Diagnostic::of_file(&format!("{shown}/adapter.toml"), message, help)))
             }
         }
     }
@@ -231,6 +233,13 @@ impl Adapter {
             let message = format!("version {} of manifests is not known", written.adapter);
             return Err(wrong(message, "this program reads version 1; get a newer one"));
         }
+        let asks = written.asks.iter().map(|ask| ("an ask", &ask.name));
+        for (what, name) in [("the adapter", &written.name)].into_iter().chain(asks) {
+            if shown_name(name) != name {
+                let help = "names are letters, digits, - _ and ., and are shown";
+                return Err(wrong(format!("{what} has a `name` that is none"), help));
+            }
+        }
         let definitions = program(&written.program).map_err(one)?;
         let mut parts = Parts::default();
         let mut asks: Vec<Ask> = Vec::new();
@@ -238,7 +247,7 @@ impl Adapter {
             let of = match &it.of {
                 None => None,
                 Some(of) => Some(asks.iter().position(|ask| ask.name == *of).ok_or_else(|| {
-                    let message = format!("ask {}: there is no ask `{of}` before it", it.name);
+                    let message = format!("ask {}: there is no ask `{}` before it", it.name, shown_name(of));
                     wrong(message, "an ask comes after the one whose items it is asked for")
                 })?),
             };

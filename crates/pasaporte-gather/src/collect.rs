@@ -5,7 +5,7 @@ use std::path::Path;
 use jaq_json::Val;
 use jiff::Timestamp;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
-use pasaporte_read::files;
+use pasaporte_read::{files, shown_name};
 use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
 
@@ -344,6 +344,12 @@ impl Run<'_> {
         let fill = |template: &Option<Template>| {
             template.as_ref().map(|template| self.fill(ask, template, parent, false)).transpose()
         };
-        Ok(Place { account: fill(&ask.account)?, region: fill(&ask.region)?, ..Place::default() })
+        let place = Place { account: fill(&ask.account)?, region: fill(&ask.region)?, ..Place::default() };
+        for (what, name) in [("account", &place.account), ("region", &place.region)] {
+            if name.as_ref().is_some_and(|name| shown_name(name) != name) {
+                return Err(self.wrong(ask, &format!("{what}: what it gives is not a name")));
+            }
+        }
+        Ok(place)
     }
 }

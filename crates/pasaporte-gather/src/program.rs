@@ -11,6 +11,7 @@ use jaq_core::load::{self, Arena, File, Loader, lex};
 use jaq_core::{Compiler, Ctx, Vars, data, unwrap_valr};
 use jaq_json::{Val, read, write};
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
+use pasaporte_read::shown_name;
 
 use crate::{failure, given, json, stack};
 
@@ -95,11 +96,7 @@ impl Program {
                     let message = errors.into_iter().next().map_or_else(String::new, |error| error.1);
                     diagnostics.push(Diagnostic::of_file(
                         file,
-                        format!(
-                            "{}: `{}`: {message}",
-                            part.place,
-                            LineText::of_program(part.text.trim(), 1).text
-                        ),
+                        format!("{}: not a jq program: {message}", part.place),
                         "see docs/write-an-adapter.md for how an adapter is written",
                     ));
                 }
@@ -207,7 +204,7 @@ fn compiled(text: &str, variables: &[&str]) -> Result<Filter, Vec<Mistake>> {
         for (file, errors) in errors {
             for (name, kind) in errors {
                 let at = (name.as_ptr() as usize).saturating_sub(file.code.as_ptr() as usize);
-                all.push((at, format!("there is no {} `{name}`", kind.as_str())));
+                all.push((at, format!("there is no {} `{}`", kind.as_str(), shown_name(name))));
             }
         }
         all
@@ -289,6 +286,6 @@ mod tests {
         let wrong = Program::compile("boats.jq", "def one: .a;", vec![part("one"), part("two")]);
         let all = wrong.err().unwrap().sorted();
         assert_eq!(all.len(), 1);
-        assert_eq!(all[0].message, "ask boats, items: `two`: there is no filter `two`");
+        assert_eq!(all[0].message, "ask boats, items: not a jq program: there is no filter `two`");
     }
 }

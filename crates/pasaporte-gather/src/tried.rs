@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use jaq_json::Val;
 use pasaporte_read::estate::KINDS;
+use pasaporte_read::shown_name;
 use serde_json::value::RawValue;
 
 use crate::entity::kind_and_id;
@@ -60,7 +61,8 @@ pub(crate) fn unread(body: &Val, named: &str) -> BTreeSet<String> {
         for (key, inner) in map.iter() {
             let Val::TStr(key) = key else { continue };
             let key = String::from_utf8_lossy(key);
-            let at = if at.is_empty() { key.into_owned() } else { format!("{at}.{key}") };
+            let key = shown_name(&key);
+            let at = if at.is_empty() { key.to_owned() } else { format!("{at}.{key}") };
             match inner {
                 Val::Obj(_) => beside(inner, &at, fields),
                 // Nothing goes on there.
@@ -90,7 +92,8 @@ fn walk(value: &Val, at: &mut String, fields: &mut BTreeSet<String>) {
                 if length > 0 {
                     at.push('.');
                 }
-                at.push_str(&String::from_utf8_lossy(key));
+                // A map may be by anything.
+                at.push_str(shown_name(&String::from_utf8_lossy(key)));
                 fields.insert(at.clone());
                 walk(inner, at, fields);
                 at.truncate(length);

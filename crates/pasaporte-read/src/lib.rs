@@ -24,4 +24,14 @@ pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
     read::nearest(word, known.iter().copied())
 }
 
+/// A name as messages have it: all of it where it is like an id, else nothing, since it may be anything.
+pub fn shown_name(text: &str) -> &str {
+    shown::id(text)
+}
+
+/// A path of a file as messages have it, likewise.
+pub fn shown_file(text: &str) -> &str {
+    shown::file(text)
+}
+
 pub use redact::{covered, is_secret_field, is_unprintable, plain};

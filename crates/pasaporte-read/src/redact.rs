@@ -23,6 +23,8 @@ const SECRET_FIELDS: [&str; 9] = [
 ];
 /// A run of at least this many letters, digits and `+/_-=` with upper, lower and digit in it is covered.
 const LONG_RUN: usize = 32;
+/// What begins like a signed token and is longer than so many letters is taken for one.
+const SHORTEST_TOKEN: usize = 16;
 
 /// The text with what looks like a secret covered, character by character, so that columns stay.
 pub fn covered(text: &str) -> String {
@@ -50,6 +52,11 @@ pub fn is_secret_field(name: &str) -> bool {
     SECRET_FIELDS.iter().any(|field| name == *field || name.ends_with(&format!("_{field}")))
 }
 
+/// Whether a text is like a signed token (RFC 7519): its header is JSON, in base64url.
+pub(crate) fn is_signed_token(text: &str) -> bool {
+    text.starts_with("eyJ") && text.len() > SHORTEST_TOKEN
+}
+
 fn cover_runs(chars: &mut [char]) {
     let in_run = |each: char| each.is_ascii_alphanumeric() || "+/_-=.".contains(each);
     let mut start = 0;
@@ -59,7 +66,7 @@ fn cover_runs(chars: &mut [char]) {
         let has = |test: fn(&char) -> bool| run.iter().any(test);
         let mixed =
             has(char::is_ascii_uppercase) && has(char::is_ascii_lowercase) && has(char::is_ascii_digit);
-        let signed = run.starts_with(&['e', 'y', 'J']) && run.len() > 16;
+        let signed = run.starts_with(&['e', 'y', 'J']) && run.len() > SHORTEST_TOKEN;
         if signed || (run.len() >= LONG_RUN && mixed) {
             run.fill(COVER);
         }

@@ -200,6 +200,13 @@ pub(crate) fn id(text: &str) -> &str {
     if is_id(text) && covered(text) == text { text } else { COVER }
 }
 
+/// A path of a file as messages have it: nothing of it where it is not like one.
+pub(crate) fn file(text: &str) -> &str {
+    let is_plain = |each: char| each.is_alphanumeric() || "/-_. \\~()".contains(each);
+    let is_like_one = !text.contains("-----") && text.chars().all(is_plain);
+    if is_like_one && covered(text) == text { text } else { COVER }
+}
+
 /// A path of a URL as messages have it: nothing of it where it is none.
 pub(crate) fn path(text: &str) -> &str {
     let is_plain = |each: char| each.is_ascii_alphanumeric() || "/-_.{}*~$".contains(each);

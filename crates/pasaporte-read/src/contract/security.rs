@@ -7,7 +7,7 @@ use pasaporte_core::estate::{KeyPlace, Vocabulary};
 use super::reference::Tree;
 use super::{Kind, Scheme};
 use crate::read::{doubled, field, merged, scalar_text};
-use crate::redact::is_unprintable;
+use crate::redact::{is_signed_token, is_unprintable};
 use crate::shown;
 use crate::text::{Position, Value, View};
 
@@ -92,6 +92,12 @@ fn is_sound(text: &str) -> bool {
     !text.is_empty() && text.len() <= 512 && !text.chars().any(is_unprintable)
 }
 
+/// Whether a text is like the name of a header: it is shown, and what is not may be anything.
+fn is_header(text: &str) -> bool {
+    let is_plain = |byte: u8| byte.is_ascii_alphanumeric() || b"-_.[]$".contains(&byte);
+    text.len() <= 64 && text.bytes().all(is_plain) && !is_signed_token(text)
+}
+
 fn kind(scheme: View<'_, '_>) -> Result<Kind, String> {
     if let Some(name) = doubled(scheme) {
         return Err(format!("{} is given twice in it", shown::name(name)));
@@ -105,11 +111,16 @@ fn kind(scheme: View<'_, '_>) -> Result<Kind, String> {
             let place = text("in")?;
             let known = KeyPlace::parse(place);
             let place = known.ok_or("its `in` is no place that a key can be in")?;
-            Ok(Kind::Key(place, text("name")?.to_owned()))
+            let name = text("name")?;
+            if !is_header(name) {
+                return Err("its `name` is not like the name of a header or a parameter".to_owned());
+            }
+            Ok(Kind::Key(place, name.to_owned()))
         }
         "http" => Ok(match text("scheme")? {
             scheme if scheme.eq_ignore_ascii_case("bearer") => Kind::Bearer,
-            scheme => Kind::Http(scheme.to_lowercase()),
+            scheme if is_header(scheme) => Kind::Http(scheme.to_lowercase()),
+            _ => return Err("its `scheme` is not like an authentication scheme (RFC 9110 §11.1)".to_owned()),
         }),
         "oauth2" => Ok(Kind::OAuth2),
         "openIdConnect" => Ok(Kind::OpenIdConnect),

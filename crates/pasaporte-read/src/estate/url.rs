@@ -7,6 +7,7 @@ use serde::{Serialize, Serializer};
 
 use super::values::{Text, text, written_as_text};
 use crate::read::{Read, Report};
+use crate::redact::is_signed_token;
 use crate::text::View;
 
 /// An absolute URL of a web server, without a name or password in it.
@@ -41,15 +42,21 @@ const LONGEST_PATH: usize = 2048;
 impl<'a> Read<'a> for UrlPath<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         let text = text(view, report, "a path", false)?;
-        if text.len() > LONGEST_PATH
-            || text.contains(|each: char| matches!(each, '?' | '#') || each.is_whitespace())
-        {
+        if !is_path(text) {
             let help = "write the path alone, as in /passes/{id}; what a question or a fragment holds has no place here";
             report.wrong(view, "not a path", help);
             return None;
         }
         Some(Self(text))
     }
+}
+
+/// Whether a text is a path. One without its first slash is of plain letters: else it may be anything.
+fn is_path(text: &str) -> bool {
+    let is_plain = |byte: u8| byte.is_ascii_alphanumeric() || b"/-_.~{}*:$".contains(&byte);
+    text.len() <= LONGEST_PATH
+        && !text.contains(|each: char| matches!(each, '?' | '#') || each.is_whitespace())
+        && (text.starts_with(['/', '*', '{']) || text.bytes().all(is_plain) && !is_signed_token(text))
 }
 
 impl<'a> Read<'a> for Url<'a> {
@@ -83,7 +90,7 @@ impl<'a> Read<'a> for Url<'a> {
 
 written_as_text! {
     Url {{"type": "string", "format": "uri", "pattern": "^https?://[^?#]+$"}} = it => it.0.0;
-    UrlPath {{"type": "string", "maxLength": 2048, "pattern": "^[^?#\\s]*$"}} = it => it.0;
+    UrlPath {{"type": "string", "maxLength": 2048, "pattern": "^([/*{][^?#\\s]*|[A-Za-z0-9/_.~{}*:$-]*)$"}} = it => it.0;
 }
 
 #[cfg(test)]

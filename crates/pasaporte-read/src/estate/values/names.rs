@@ -8,7 +8,7 @@ use serde::{Serialize, Serializer};
 
 use super::texts::{is_plain, text, written_as_text};
 use crate::read::{Read, Report, nearest, scalar_text};
-use crate::redact::is_unprintable;
+use crate::redact::{is_signed_token, is_unprintable};
 use crate::shown;
 use crate::text::{Position, View};
 
@@ -96,7 +96,7 @@ pub(crate) fn is_id(text: &str) -> bool {
     let begins = |first: char| first.is_alphanumeric() || first == '_';
     let continues =
         |each: char| each.is_alphanumeric() || u8::try_from(each).is_ok_and(|byte| OF_IDS[byte as usize]);
-    if text.len() > LONGEST_ID {
+    if text.len() > LONGEST_ID || is_signed_token(text) {
         return false;
     }
     // Nearly all ids are ASCII, and one look a byte tells.
