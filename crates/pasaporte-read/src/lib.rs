@@ -34,4 +34,4 @@ pub fn shown_file(text: &str) -> &str {
     shown::file(text)
 }
 
-pub use redact::{covered, is_secret_field, is_unprintable, plain};
+pub use redact::{covered, is_secret_field, is_unprintable, plain, visible};

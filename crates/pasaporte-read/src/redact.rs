@@ -35,15 +35,18 @@ pub fn covered(text: &str) -> String {
     chars.into_iter().collect()
 }
 
+/// A text with what is unprintable in it made visible.
+pub fn visible(text: &str) -> String {
+    text.chars().map(|each| if is_unprintable(each) { '\u{fffd}' } else { each }).collect()
+}
+
 /// A text as an estate can keep it: what is unprintable made visible, and no longer than anybody reads.
 pub fn plain(text: &str) -> String {
     const MOST: usize = 2_000;
-    let mut plain: String =
-        text.chars().take(MOST).map(|each| if is_unprintable(each) { '\u{fffd}' } else { each }).collect();
-    if text.chars().nth(MOST).is_some() {
-        plain.push('…');
+    match text.char_indices().nth(MOST) {
+        Some((end, _)) => visible(&text[..end]) + "…",
+        None => visible(text),
     }
-    plain
 }
 
 /// Whether a field of that name holds a secret.

@@ -264,8 +264,8 @@ pub(crate) fn is_shown(field: Option<&str>, text: &str) -> bool {
         Some("in_network" | "caller_network") => text.parse::<ipnet::IpNet>().is_ok(),
         Some("method" | "methods") => METHODS.contains(&text),
         Some(
-            "key" | "check" | "kind" | "life" | "origin" | "environment" | "state" | "reach" | "sensitivity"
-            | "class" | "network" | "presents" | "action_case" | "cross_account",
+            "key" | "check" | "last_used" | "kind" | "life" | "origin" | "environment" | "state" | "reach"
+            | "sensitivity" | "class" | "network" | "presents" | "action_case" | "cross_account",
         ) => nearest(text, WORDS.into_iter()).is_some(),
         Some(_) => false,
     };
@@ -429,9 +429,21 @@ mod tests {
     }
 
     /// The words of the format's closed sets, by their field.
-    fn words(schema: &serde_json::Value, field: &str, all: &mut Vec<(String, String)>) {
+    fn words(
+        whole: &serde_json::Value,
+        schema: &serde_json::Value,
+        field: &str,
+        all: &mut Vec<(String, String)>,
+    ) {
         match schema {
             serde_json::Value::Object(map) => {
+                let name = map.get("$ref").and_then(|name| name.as_str()?.rsplit('/').next());
+                // The definition of a value; those of entries have fields of their own, and are met anyway.
+                let value =
+                    name.map(|name| &whole["$defs"][name]).filter(|it| it.get("properties").is_none());
+                if let Some(value) = value.filter(|_| !field.is_empty()) {
+                    words(whole, value, field, all);
+                }
                 let single = map.get("const").map(std::slice::from_ref);
                 let several = map.get("enum").and_then(|words| words.as_array()).map(Vec::as_slice);
                 for word in single.into_iter().chain(several).flatten().filter_map(|word| word.as_str()) {
@@ -440,14 +452,18 @@ mod tests {
                 for (name, value) in map {
                     if name == "properties" {
                         for (field, value) in value.as_object().unwrap() {
-                            words(value, field, all);
+                            words(whole, value, field, all);
                         }
                     } else {
-                        words(value, field, all);
+                        words(whole, value, field, all);
                     }
                 }
             }
-            serde_json::Value::Array(values) => values.iter().for_each(|value| words(value, field, all)),
+            serde_json::Value::Array(values) => {
+                for value in values {
+                    words(whole, value, field, all);
+                }
+            }
             _ => {}
         }
     }
@@ -456,7 +472,7 @@ mod tests {
     fn every_word_of_the_format_is_shown() {
         let mut all = Vec::new();
         let schema = schemars::schema_for!(crate::estate::Document<'static>);
-        words(schema.as_value(), "", &mut all);
+        words(schema.as_value(), schema.as_value(), "", &mut all);
         assert!(all.len() > 30, "{all:?}");
         let covered: Vec<_> =
             all.iter().filter(|(field, word)| !field.is_empty() && !is_shown(Some(field), word)).collect();

@@ -269,8 +269,7 @@ pub(crate) fn identity(path: &Path) -> PathBuf {
 
 /// A path as reports show it: with control characters made visible.
 pub(crate) fn shown(path: &Path) -> String {
-    let text = path.to_string_lossy();
-    text.chars().map(|each| if crate::redact::is_unprintable(each) { '\u{fffd}' } else { each }).collect()
+    crate::redact::visible(&path.to_string_lossy())
 }
 
 fn unreadable(name: &str, error: &std::io::Error) -> Box<Diagnostic> {

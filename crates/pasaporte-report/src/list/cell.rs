@@ -108,7 +108,7 @@ impl Cell {
         if let Self::Number(number) = self { Some(*number) } else { None }
     }
 
-    /// As it stands in CSV, for programs that may take a text for a formula.
+    /// As it stands in CSV, for programs that may take a text for a formula or read line by line.
     pub(super) fn in_csv(&self) -> String {
         let text = match self {
             Self::Text(said) => said.written(),
@@ -124,6 +124,7 @@ impl Cell {
                 first,
                 Some('=' | '+' | '-' | '@' | '\u{ff1d}' | '\u{ff0b}' | '\u{ff0d}' | '\u{ff20}')
             );
+        let text = pasaporte_read::visible(&text);
         if is_formula { format!("'{text}") } else { text }
     }
 

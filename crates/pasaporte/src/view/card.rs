@@ -13,7 +13,7 @@ use unicode_width::UnicodeWidthStr;
 
 use super::audit::count;
 use super::explain::{PERHAPS, heading};
-use super::page::{BOLD, DIM, NAME, Page, WITHIN, paint, style_of, wrap};
+use super::page::{BOLD, DIM, NAME, Page, WITHIN, in_line, paint, style_of, wrap};
 
 /// Callers of a way that are named before the others are counted.
 const MOST_CALLERS: usize = 4;
@@ -72,7 +72,7 @@ fn identity_page(page: Page, it: &Card, out: &mut String) {
     ];
     let told: Vec<String> = facts
         .iter()
-        .filter_map(|(name, value)| Some(format!("{} {}", paint(DIM, name), value.as_ref()?)))
+        .filter_map(|(name, value)| Some(format!("{} {}", paint(DIM, name), in_line(value.as_ref()?))))
         .collect();
     if !told.is_empty() {
         let _ = writeln!(out, "{}", told.join("    "));

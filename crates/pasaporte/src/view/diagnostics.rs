@@ -43,14 +43,17 @@ fn group(diagnostic: &Diagnostic) -> Group<'_> {
     group
 }
 
-/// What stands for the file of a mark until its place is known: the renderer counts columns in what is shown of a line,
-/// and that is not all of it.
+/// What stands for the file of a mark until its place is known: the renderer shows names of files as they are, and counts
+/// columns in what is shown of a line, and that is not all of it.
 const STAND_INS: [&str; 2] = ["\u{2}", "\u{3}"];
 
 /// A message with the places in the files.
 fn placed(mut text: String, diagnostic: &Diagnostic) -> String {
     for (mark, stand_in) in std::iter::once(&diagnostic.mark).chain(&diagnostic.also).zip(STAND_INS) {
-        let Some(line) = mark.line else { continue };
+        let Some(line) = mark.line else {
+            text = text.replacen(stand_in, &safe(&mark.file), 1);
+            continue;
+        };
         let start = format!("{stand_in}:{line}:");
         if let Some(at) = text.find(&start) {
             let digits = text[at + start.len()..].bytes().take_while(u8::is_ascii_digit).count();
@@ -62,8 +65,8 @@ fn placed(mut text: String, diagnostic: &Diagnostic) -> String {
 }
 
 fn mark<'d>(group: Group<'d>, mark: &'d Mark, stand_in: &'d str, kind: AnnotationKind) -> Group<'d> {
-    let Some(line) = mark.line else { return group.element(Origin::path(&mark.file)) };
-    let origin = Origin::path(&mark.file).line(line as usize).char_column(mark.column as usize);
+    let Some(line) = mark.line else { return group.element(Origin::path(stand_in)) };
+    let origin = Origin::path(stand_in).line(line as usize).char_column(mark.column as usize);
     let Some(shown) = mark.text.as_ref().filter(|shown| !shown.text.trim().is_empty()) else {
         return group.element(origin);
     };

@@ -51,12 +51,18 @@ impl Page {
     }
 }
 
+/// A text as it stands within a line: what an estate says breaks none.
+pub(crate) fn in_line(text: &str) -> String {
+    safe(&text.replace(['\n', '\t'], " "))
+}
+
 /// Lines of at most `width` columns, broken at spaces; ids are never broken where they fit.
 pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
+    let text = in_line(text);
     let options = Options::new(width)
         .word_separator(WordSeparator::AsciiSpace)
         .word_splitter(WordSplitter::NoHyphenation);
-    textwrap::wrap(text, options).into_iter().map(std::borrow::Cow::into_owned).collect()
+    textwrap::wrap(&text, options).into_iter().map(std::borrow::Cow::into_owned).collect()
 }
 
 /// The text in a style.
@@ -95,5 +101,5 @@ fn with_names(line: &str) -> String {
 
 /// Text from outside, without characters that would do something to a terminal.
 pub(crate) fn safe(text: &str) -> String {
-    text.chars().map(|each| if pasaporte_read::is_unprintable(each) { '\u{fffd}' } else { each }).collect()
+    pasaporte_read::visible(text)
 }

@@ -7,7 +7,7 @@ use pasaporte_audit::Severity;
 use pasaporte_report::list::{Cell, Holds, List, Said, Tone};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
-use super::page::{DIM, NAME, Page, WITHIN, paint, style_of, wrap};
+use super::page::{DIM, NAME, Page, WITHIN, in_line, paint, style_of, wrap};
 
 /// How many of several texts are shown at most; fewer where the page is narrow. Programs get all.
 const MOST_IN_A_CELL: usize = 3;
@@ -130,12 +130,12 @@ fn shown(cell: &Cell, most: usize) -> String {
 
 fn toned(said: &Said) -> String {
     let mark = match said.tone {
-        Tone::Plain => return said.written(),
+        Tone::Plain => return in_line(&said.written()),
         Tone::Inside => INSIDE,
         Tone::Alarming => ALARMING,
     };
     let rest = if said.perhaps { " (perhaps)" } else { "" };
-    format!("{mark}{}{NO_LONGER}{rest}", said.text)
+    format!("{mark}{}{NO_LONGER}{rest}", in_line(&said.text))
 }
 
 /// Toned text in its style.
