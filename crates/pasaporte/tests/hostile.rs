@@ -21,6 +21,26 @@ fn what_is_given_twice_is_counted_in_full_and_shown_in_part() {
     assert!(run.err.contains("3000 mistakes in the input"), "{}", run.err);
 }
 
+/// Things of a kind in each other to any depth would take the square of their number: refused, with the limit.
+#[rstest]
+#[case::groups("group", r#""members": ["group:g-NEXT"]"#, &["list", "groups"])]
+#[case::scopes("scope", r#""kind": "folder", "in": "g-NEXT""#, &["list", "scopes"])]
+#[case::sets("permission_set", r#""includes": "g-NEXT""#, &["audit"])]
+fn what_is_nested_without_end_is_refused(#[case] entry: &str, #[case] nests: &str, #[case] args: &[&str]) {
+    let of = |depth: usize| {
+        let mut estate = "{\"estate\": 1, \"as_of\": \"2026-11-20\"}\n".to_owned();
+        for number in 0..depth {
+            let nests = nests.replace("NEXT", &(number + 1).to_string());
+            let _ = writeln!(estate, "{{\"{entry}\": {{\"id\": \"g-{number}\", {nests}}}}}");
+        }
+        Place::with("a.ndjson", estate).run(&[args, &["a.ndjson"]].concat())
+    };
+    let run = of(7_000);
+    assert_eq!(run.code, 2);
+    assert!(run.err.contains("lie in each other so often"), "{}", run.err);
+    assert_eq!(of(500).code, 0);
+}
+
 #[test]
 fn a_document_that_lies_in_the_folder_is_one_file() {
     let place = Place::with(

@@ -4,8 +4,8 @@ use jiff::Timestamp;
 use rustc_hash::FxHashMap;
 use thiserror::Error;
 
-use super::cycles::circles;
 use super::ids::Position;
+use super::nesting::{Nodes, beyond, circles};
 use super::{
     ActionEntry, ActionsId, Admission, Attempt, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId,
     Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal,
@@ -16,6 +16,9 @@ use crate::pattern::BadPattern;
 
 /// Circles of one kind that are reported before the rest is passed over.
 const MOST_CIRCLES: usize = 20;
+/// How much may lie within things of its own kind in all: each thing counts once for each that it lies in. A real estate has
+/// a few for each; what looks at everybody in every group takes as long as this says.
+const MOST_NESTED: usize = 20_000_000;
 
 /// What is wrong with the entries as a whole.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -38,6 +41,16 @@ pub enum Fault {
         /// Along the circle, the first one again at the end.
         members: Vec<String>,
         /// Where the first member was read.
+        origin: Origin,
+    },
+    /// More lies in things of its own kind than can be looked through.
+    #[error("{kind} lie in each other so often that there are more than {limit} ways to look through")]
+    Nested {
+        /// "scopes", "groups", "permission sets".
+        kind: &'static str,
+        /// How much may.
+        limit: usize,
+        /// Where the one was read with which it became too much.
         origin: Origin,
     },
     /// A scope is referred to by a kind that it is not.
@@ -230,7 +243,7 @@ impl Builder {
     pub fn finish(mut self) -> Result<Estate, Box<(Estate, Vec<Fault>)>> {
         self.check_duplicate_ids();
         self.check_claims();
-        self.check_circles();
+        self.check_nesting();
         if !self.faults.is_empty() {
             return Err(Box::new((self.estate, self.faults)));
         }
@@ -266,58 +279,73 @@ impl Builder {
         }
     }
 
-    fn check_circles(&mut self) {
+    fn check_nesting(&mut self) {
         let estate = &self.estate;
-        let scopes = circles(
+        let group = |node: usize| estate.get(GroupId::new(node)).map_or(&[][..], |group| &group.members);
+        let mut faults = nested(
+            estate,
+            "scopes",
             estate.count::<ScopeId>(),
+            |node| Thing::Scope(ScopeId::new(node)),
             |node| {
                 let parent = estate.get(ScopeId::new(node)).and_then(|scope| scope.parent);
                 parent.map(Id::index).into_iter().collect()
             },
-            MOST_CIRCLES,
+            |_| 1,
         );
-        let groups = circles(
+        faults.extend(nested(
+            estate,
+            "groups",
             estate.count::<GroupId>(),
+            |node| Thing::Group(GroupId::new(node)),
             |node| {
-                let members = estate.get(GroupId::new(node)).map_or(&[][..], |group| &group.members);
-                members
-                    .iter()
-                    .filter_map(|member| match member {
-                        Principal::Group(group) => Some(group.index()),
-                        _ => None,
-                    })
-                    .collect()
+                let inner = |member: &Principal| match member {
+                    Principal::Group(group) => Some(group.index()),
+                    _ => None,
+                };
+                group(node).iter().filter_map(inner).collect()
             },
-            MOST_CIRCLES,
-        );
-        let sets = circles(
+            |node| 1 + group(node).len(),
+        ));
+        faults.extend(nested(
+            estate,
+            "permission sets",
             estate.count::<SetId>(),
+            |node| Thing::Set(SetId::new(node)),
             |node| {
                 let includes = estate.get(SetId::new(node)).map_or(&[][..], |set| &set.includes);
                 includes.iter().map(|set| set.index()).collect()
             },
-            MOST_CIRCLES,
-        );
-        let mut faults = Vec::new();
-        for circle in scopes {
-            faults.push(circle_fault(estate, "scopes", &circle, |node| Thing::Scope(ScopeId::new(node))));
-        }
-        for circle in groups {
-            faults.push(circle_fault(estate, "groups", &circle, |node| Thing::Group(GroupId::new(node))));
-        }
-        for circle in sets {
-            faults
-                .push(circle_fault(estate, "permission sets", &circle, |node| Thing::Set(SetId::new(node))));
-        }
-        self.faults.extend(faults.into_iter().flatten());
+            |node| 1 + estate.get(SetId::new(node)).map_or(0, |set| set.statements.count()),
+        ));
+        self.faults.extend(faults);
     }
+}
+
+/// What is wrong with how things of a kind lie in each other.
+fn nested(
+    estate: &Estate,
+    kind: &'static str,
+    count: usize,
+    thing: impl Fn(usize) -> Thing,
+    edges: impl Fn(usize) -> Nodes,
+    weight: impl Fn(usize) -> usize,
+) -> Vec<Fault> {
+    let circles = circles(count, &edges, MOST_CIRCLES);
+    if !circles.is_empty() {
+        let faults = circles.iter().filter_map(|circle| circle_fault(estate, kind, circle, &thing));
+        return faults.collect();
+    }
+    let beyond = beyond(count, edges, weight, MOST_NESTED).map(thing);
+    let origin = beyond.and_then(|thing| estate.origin(thing));
+    origin.map(|origin| Fault::Nested { kind, limit: MOST_NESTED, origin }).into_iter().collect()
 }
 
 fn circle_fault(
     estate: &Estate,
     kind: &'static str,
     circle: &[usize],
-    thing: impl Fn(usize) -> Thing,
+    thing: &impl Fn(usize) -> Thing,
 ) -> Option<Fault> {
     // Begins with the member of the least name, so that the message does not depend on the order of input.
     let start = (0..circle.len()).min_by_key(|&at| estate.label(thing(circle[at])))?;

@@ -21,6 +21,11 @@ pub(super) fn whole(estate: &Estate, sources: &[Source], fault: &Fault, with_lin
         Fault::Circle { origin, .. } => {
             (mark(origin, "part of the circle"), None, "take one of these references out")
         }
+        Fault::Nested { origin, .. } => (
+            mark(origin, "too much with this one"),
+            None,
+            "nest less deep, or audit parts of the estate apart",
+        ),
         Fault::WrongKind { origin, declared, .. } => (
             mark(origin, "named here"),
             Some(mark(declared, "declared here")),

@@ -1,0 +1,96 @@
+//! What lies in things of its own kind: scopes in scopes, groups in groups, sets in sets. Circles, where there must be none,
+//! and more nesting than can be looked through.
+
+use smallvec::SmallVec;
+
+/// Some nodes of a graph, by their numbers.
+pub(super) type Nodes = SmallVec<[usize; 4]>;
+
+/// The circles of a graph, each as the nodes along it; at most `limit` of them. A depth-first walk
+/// with its own stack, linear in nodes and edges.
+pub(super) fn circles(nodes: usize, edges: impl Fn(usize) -> Nodes, limit: usize) -> Vec<Vec<usize>> {
+    #[derive(Clone, Copy, PartialEq)]
+    enum Mark {
+        New,
+        Open,
+        Done,
+    }
+    let mut marks = vec![Mark::New; nodes];
+    let mut found = Vec::new();
+    for start in 0..nodes {
+        if marks[start] != Mark::New {
+            continue;
+        }
+        marks[start] = Mark::Open;
+        let mut path = vec![(start, edges(start).into_iter())];
+        while let Some((node, next)) = path.last_mut() {
+            let Some(to) = next.next() else {
+                marks[*node] = Mark::Done;
+                path.pop();
+                continue;
+            };
+            match marks[to] {
+                Mark::New => {
+                    marks[to] = Mark::Open;
+                    path.push((to, edges(to).into_iter()));
+                }
+                Mark::Open => {
+                    let from = path.iter().position(|(node, _)| *node == to).unwrap_or(0);
+                    found.push(path[from..].iter().map(|(node, _)| *node).collect());
+                    if found.len() == limit {
+                        return found;
+                    }
+                }
+                Mark::Done => {}
+            }
+        }
+    }
+    found
+}
+
+/// The node from which on more lies within nodes than `limit` allows: each node counts once for each that it lies in, along
+/// whatever way, and each as much as it weighs. The graph has no circles.
+pub(super) fn beyond(
+    nodes: usize,
+    edges: impl Fn(usize) -> Nodes,
+    weight: impl Fn(usize) -> usize,
+    limit: usize,
+) -> Option<usize> {
+    let mut total = 0;
+    let mut seen = vec![usize::MAX; nodes];
+    let mut open = Vec::new();
+    for start in 0..nodes {
+        let within = edges(start);
+        if within.is_empty() {
+            continue;
+        }
+        open.extend(within);
+        while let Some(node) = open.pop() {
+            if std::mem::replace(&mut seen[node], start) == start {
+                continue;
+            }
+            total += weight(node);
+            if total > limit {
+                return Some(start);
+            }
+            open.extend(edges(node));
+        }
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A node lies in two others along two ways, and counts once in each.
+    #[test]
+    fn counts_each_node_once_for_each_that_it_lies_in() {
+        // 0 → 1, 2 → 3 → 4
+        let edges = |node: usize| Nodes::from_slice([&[1, 2][..], &[3], &[3], &[4], &[]][node]);
+        let all = 4 + 2 + 2 + 1;
+        assert_eq!(beyond(5, edges, |_| 1, all), None);
+        assert_eq!(beyond(5, edges, |_| 1, all - 1), Some(3));
+        assert_eq!(beyond(5, edges, |node| if node == 4 { 10 } else { 0 }, 39), Some(3));
+    }
+}
