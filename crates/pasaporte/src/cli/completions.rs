@@ -4,13 +4,14 @@ use std::ffi::OsStr;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use clap::{Args, CommandFactory};
+use clap::{Args, Command, CommandFactory};
 use clap_complete::env::Shells;
 use clap_complete::{CompleteEnv, CompletionCandidate};
 use pasaporte_audit::Catalogue;
 use pasaporte_core::estate::{Estate, FunctionId, GroupId, IdentityId, Kept, KeyId, ResourceId, UserId};
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::load;
+use pasaporte_read::files::{self, For};
 use pasaporte_read::text::Source;
 
 use super::{Cli, Done, Input, Sheet, unwritable};
@@ -56,12 +57,23 @@ pub(crate) struct Man {
 
 impl Man {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        let written = fs::create_dir_all(&self.folder)
-            .and_then(|()| clap_mangen::generate_to(Cli::command(), &self.folder));
+        let mut command = Cli::command().disable_help_subcommand(true);
+        command.build();
+        let written = fs::create_dir_all(&self.folder).and_then(|()| self.write(&command));
         written.map_err(|error| unwritable(&self.folder, &error))?;
         sheet
             .text(&format!("Manual pages are in {}.\n", crate::view::safe(&self.folder.to_string_lossy())))?;
         Ok(0)
+    }
+
+    /// Writes the page of a command, and those of the commands below it.
+    fn write(&self, command: &Command) -> std::io::Result<()> {
+        for below in command.get_subcommands().filter(|below| !below.is_hide_set()) {
+            self.write(below)?;
+        }
+        let page = clap_mangen::Man::new(command.clone());
+        let path = self.folder.join(page.get_filename());
+        files::replace(&path, For::All, |file| page.render(file))
     }
 }
 
