@@ -232,7 +232,7 @@ fn what_a_program_makes_may_be_deep() {
 )]
 #[case::expression(
     "[[ask]]\nname = \"a\"\npath = \"a\"\nitems = \"nowhere\"\n",
-    "ask a, items: `nowhere`: there is no filter"
+    "ask a, items: not a jq program: there is no filter `nowhere`"
 )]
 fn a_wrong_manifest_is_told(#[case] asks: &str, #[case] told: &str) {
     let place = Place::new();

@@ -35,7 +35,7 @@ fn what_is_nested_without_end_is_refused(#[case] entry: &str, #[case] nests: &st
         }
         Place::with("a.ndjson", estate).run(&[args, &["a.ndjson"]].concat())
     };
-    let run = of(7_000);
+    let run = of(12_000);
     assert_eq!(run.code, 2);
     assert!(run.err.contains("lie in each other so often"), "{}", run.err);
     assert_eq!(of(500).code, 0);

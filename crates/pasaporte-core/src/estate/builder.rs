@@ -18,7 +18,7 @@ use crate::pattern::BadPattern;
 const MOST_CIRCLES: usize = 20;
 /// How much may lie within things of its own kind in all: each thing counts once for each that it lies in. A real estate has
 /// a few for each; what looks at everybody in every group takes as long as this says.
-const MOST_NESTED: usize = 20_000_000;
+const MOST_NESTED: usize = 60_000_000;
 
 /// What is wrong with the entries as a whole.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -305,7 +305,7 @@ impl Builder {
                 };
                 group(node).iter().filter_map(inner).collect()
             },
-            |node| 1 + group(node).len(),
+            |node| group(node).len().max(1),
         ));
         faults.extend(nested(
             estate,
@@ -316,7 +316,7 @@ impl Builder {
                 let includes = estate.get(SetId::new(node)).map_or(&[][..], |set| &set.includes);
                 includes.iter().map(|set| set.index()).collect()
             },
-            |node| 1 + estate.get(SetId::new(node)).map_or(0, |set| set.statements.count()),
+            |node| estate.get(SetId::new(node)).map_or(0, |set| set.statements.count()).max(1),
         ));
         self.faults.extend(faults);
     }

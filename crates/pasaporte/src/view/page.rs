@@ -56,9 +56,10 @@ pub(crate) fn in_line(text: &str) -> String {
     safe(&text.replace(['\n', '\t'], " "))
 }
 
-/// Lines of at most `width` columns, broken at spaces; ids are never broken where they fit.
+/// Lines of at most `width` columns, broken at spaces; ids are never broken where they fit. The text may have colours; a line
+/// break in what an estate says breaks none.
 pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
-    let text = in_line(text);
+    let text = text.replace(['\n', '\t'], " ");
     let options = Options::new(width)
         .word_separator(WordSeparator::AsciiSpace)
         .word_splitter(WordSplitter::NoHyphenation);
