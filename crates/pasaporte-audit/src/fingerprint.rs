@@ -19,6 +19,11 @@ impl std::fmt::Display for Fingerprint {
 }
 
 impl Fingerprint {
+    /// As a number.
+    pub fn number(self) -> u64 {
+        self.0
+    }
+
     pub(crate) fn of(rule: &str, thing: &str, facets: &[String]) -> Self {
         let mut hash = SipHasher24::new();
         for part in [rule, thing].into_iter().chain(facets.iter().map(String::as_str)) {

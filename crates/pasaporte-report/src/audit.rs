@@ -14,6 +14,7 @@ use serde::{Deserialize, Serialize, Serializer};
 use crate::finding::{FindingOut, Texts};
 use crate::looked_at::LookedAt;
 use crate::rules::RuleOut;
+use crate::since::{Saved, SinceOut};
 
 /// The version of this output.
 pub const VERSION: u64 = 1;
@@ -30,6 +31,9 @@ pub struct Report<F = Vec<FindingOut>> {
     pub looked_at: LookedAt,
     /// How many leading findings there are of each severity, worst first.
     pub counts: Counts,
+    /// How it stands to a saved audit; left out where it is held against none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub since: Option<SinceOut>,
     /// The leading findings, worst first: each weakness once, with what else was found of it beneath.
     pub findings: F,
     /// The rules that were run, by id.
@@ -43,6 +47,17 @@ pub struct Findings<'a> {
     audit: &'a Audit<'a>,
     findings: &'a [Finding],
     texts: &'a dyn Texts,
+    saved: Option<&'a Saved>,
+}
+
+impl Findings<'_> {
+    fn told(&self, finding: &Finding) -> FindingOut {
+        let out = FindingOut::of(finding, None, self.audit, self.texts);
+        match self.saved {
+            Some(saved) => out.held_against(saved.then(finding)),
+            None => out,
+        }
+    }
 }
 
 impl Serialize for Findings<'_> {
@@ -53,10 +68,7 @@ impl Serialize for Findings<'_> {
             let (told, batches) = std::sync::mpsc::sync_channel(1);
             scope.spawn(move |_| {
                 for batch in self.findings.chunks(TOLD_AT_ONCE) {
-                    let words: Vec<FindingOut> = batch
-                        .par_iter()
-                        .map(|finding| FindingOut::of(finding, None, self.audit, self.texts))
-                        .collect();
+                    let words: Vec<FindingOut> = batch.par_iter().map(|finding| self.told(finding)).collect();
                     // Once nobody takes them, nobody needs the rest.
                     if told.send(words).is_err() {
                         break;
@@ -132,9 +144,17 @@ impl<'a> Report<Findings<'a>> {
             tool: Tool { name: "pasaporte".into(), version: version.into() },
             looked_at,
             counts: Counts::of(findings),
-            findings: Findings { audit, findings, texts },
+            since: None,
+            findings: Findings { audit, findings, texts, saved: None },
             rules: ran.map(RuleOut::of).collect(),
         }
+    }
+
+    /// The same, held against an audit that was saved.
+    pub fn held_against(mut self, saved: &'a Saved, since: SinceOut) -> Self {
+        self.findings.saved = Some(saved);
+        self.since = Some(since);
+        self
     }
 }
 

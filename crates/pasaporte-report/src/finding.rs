@@ -11,6 +11,8 @@ use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::since::Then;
+
 /// One finding.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct FindingOut {
@@ -55,6 +57,24 @@ pub struct FindingOut {
     pub led_by: Option<String>,
     /// Other findings that see the same weakness; the change that ends this one may end them too.
     pub beneath: Vec<BeneathOut>,
+    /// How it stands to a saved audit; left out where the audit is held against none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub since: Option<Standing>,
+    /// How severe it was in that audit, where it is worse now.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub was: Option<Word<Severity>>,
+}
+
+/// How a finding stands to an audit that was saved.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Standing {
+    /// It was not found.
+    New,
+    /// It was found, less severe.
+    Worse,
+    /// It was found, as severe or more.
+    Same,
 }
 
 /// A finding that another one leads, since both see the same weakness.
@@ -168,7 +188,19 @@ impl FindingOut {
             evidence: evidence(estate, told.evidence),
             led_by: led_by.map(|leading| leading.fingerprint.to_string()),
             beneath: finding.beneath().iter().map(|it| BeneathOut::of(it, finding, audit)).collect(),
+            since: None,
+            was: None,
         }
+    }
+
+    /// The same, held against an audit that was saved.
+    pub(crate) fn held_against(mut self, then: Then) -> Self {
+        (self.since, self.was) = match then {
+            Then::New => (Some(Standing::New), None),
+            Then::Worse(was) => (Some(Standing::Worse), Some(Word(was))),
+            Then::Same => (Some(Standing::Same), None),
+        };
+        self
     }
 }
 

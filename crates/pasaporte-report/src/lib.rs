@@ -15,6 +15,7 @@ mod looked_at;
 mod reach;
 mod rules;
 pub mod schema;
+pub mod since;
 
 use pasaporte_core::access::Access;
 use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thing};

@@ -12,6 +12,7 @@ use pasaporte_read::text::Source;
 use pasaporte_report::audit::{Report, write_json};
 use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
+use pasaporte_report::since::{Now, Saved, SinceOut, Then};
 use pasaporte_report::{Card, LookedAt, looked_at};
 
 /// An estate to ask about.
@@ -82,6 +83,13 @@ pub(crate) struct Audited<'e> {
     pub(crate) findings: Vec<Finding>,
     pub(crate) looked_at: LookedAt,
     pub(crate) ran: BTreeSet<&'static str>,
+    pub(crate) since: Option<Since>,
+}
+
+/// An audit that was saved, and how this one stands to it.
+pub(crate) struct Since {
+    pub(crate) saved: Saved,
+    pub(crate) told: SinceOut,
 }
 
 impl<'e> Audited<'e> {
@@ -93,7 +101,21 @@ impl<'e> Audited<'e> {
         let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
         findings.retain(|finding| chosen.contains(audit.rule(finding).id));
         let looked_at = LookedAt::new(audit.estate(), blind_spots);
-        Self { audit, texts, findings, looked_at, ran: chosen }
+        Self { audit, texts, findings, looked_at, ran: chosen, since: None }
+    }
+
+    /// Holds it against an audit that was saved in a file.
+    pub(crate) fn hold_against(&mut self, saved: Saved, file: &str) {
+        let accounts = self.looked_at.accounts.iter().filter_map(|it| it.account.clone()).collect();
+        let rule = |finding: &Finding| self.audit.rule(finding).id;
+        let now = Now { file, findings: &self.findings, rule: &rule, ran: &self.ran, accounts };
+        let told = saved.tally(&now);
+        self.since = Some(Since { saved, told });
+    }
+
+    /// How a finding stands to the audit that was saved, if this one is held against one.
+    pub(crate) fn then(&self, finding: &Finding) -> Option<Then> {
+        self.since.as_ref().map(|since| since.saved.then(finding))
     }
 
     /// Writes the audit as its JSON report.
@@ -102,7 +124,10 @@ impl<'e> Audited<'e> {
         let looked_at = self.looked_at.clone();
         let version = env!("CARGO_PKG_VERSION");
         let report = Report::new(&self.audit, &self.findings, self.texts, ran, looked_at, version);
-        write_json(&report, out)
+        match &self.since {
+            Some(since) => write_json(&report.held_against(&since.saved, since.told.clone()), out),
+            None => write_json(&report, out),
+        }
     }
 }
 

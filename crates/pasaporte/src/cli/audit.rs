@@ -1,14 +1,20 @@
 //! `pasaporte audit`: judge an estate.
 
 use std::collections::BTreeSet;
+use std::io::{BufWriter, Write};
 use std::mem::ManuallyDrop;
+use std::path::{Path, PathBuf};
 
-use clap::{Args, ValueEnum};
+use clap::Args;
+use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap_complete::ArgValueCompleter;
-use pasaporte_audit::{Catalogue, Severity};
+use pasaporte_audit::{Catalogue, Finding, Severity};
 use pasaporte_core::pattern::Pattern;
+use pasaporte_read::files::{self, For};
+use pasaporte_report::audit::VERSION;
+use pasaporte_report::since::{Saved, Then, Unfit};
 
-use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions};
+use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions, unwritable};
 use crate::session::Audited;
 use crate::view;
 
@@ -23,6 +29,12 @@ pub(crate) struct Audit {
     judging: Judging,
     #[command(flatten)]
     showing: Showing,
+    /// Keep the audit whole in this file, as JSON, to hold later ones against
+    #[arg(long, value_name = "FILE")]
+    save: Option<PathBuf>,
+    /// Hold it against an audit that was saved: what is new, worse, the same, gone. What is the same is only counted
+    #[arg(long, value_name = "FILE")]
+    since: Option<PathBuf>,
     /// How to write the answer
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
@@ -37,9 +49,10 @@ pub(crate) struct Judging {
     /// Leave out the rules that match
     #[arg(long, value_name = "RULES", value_delimiter = ',', add = ArgValueCompleter::new(completions::rules))]
     skip: Vec<String>,
-    /// Exit with 1 if there is a finding of this severity or worse
-    #[arg(long, value_name = "LEVEL", value_enum)]
-    fail_on: Option<Level>,
+    /// Exit with 1 if there is a finding of this severity or worse; `new:LEVEL`, with --since, if one is new or worse than
+    /// it was
+    #[arg(long, value_name = "LEVEL", value_parser = threshold())]
+    fail_on: Option<Threshold>,
     /// Exit with 3 if there are blind spots (and no finding that --fail-on counts)
     #[arg(long)]
     strict: bool,
@@ -56,33 +69,60 @@ pub(crate) struct Showing {
     limit: usize,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum Level {
-    Critical,
-    High,
-    Medium,
-    Low,
-    Info,
+/// Which findings make an audit fail.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Threshold {
+    severity: Severity,
+    /// Only those that are new, or worse than they were.
+    new: bool,
 }
 
-impl From<Level> for Severity {
-    fn from(level: Level) -> Self {
-        match level {
-            Level::Critical => Self::Critical,
-            Level::High => Self::High,
-            Level::Medium => Self::Medium,
-            Level::Low => Self::Low,
-            Level::Info => Self::Info,
-        }
-    }
+/// The thresholds that there are, worst first: each severity, and the same for what is new.
+const THRESHOLDS: [(&str, Severity, bool); 10] = [
+    ("critical", Severity::Critical, false),
+    ("high", Severity::High, false),
+    ("medium", Severity::Medium, false),
+    ("low", Severity::Low, false),
+    ("info", Severity::Info, false),
+    ("new:critical", Severity::Critical, true),
+    ("new:high", Severity::High, true),
+    ("new:medium", Severity::Medium, true),
+    ("new:low", Severity::Low, true),
+    ("new:info", Severity::Info, true),
+];
+
+fn threshold() -> impl TypedValueParser<Value = Threshold> {
+    PossibleValuesParser::new(THRESHOLDS.map(|(word, ..)| word)).map(|word| {
+        let found = THRESHOLDS.iter().find(|(known, ..)| *known == word);
+        let (_, severity, new) = *found.expect("only known words are taken");
+        Threshold { severity, new }
+    })
 }
 
 impl Audit {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let chosen = self.judging.chosen()?;
+        if self.since.is_none() && self.judging.fail_on.is_some_and(|it| it.new) {
+            return Err(Stop::Misused {
+                message: "--fail-on new:LEVEL needs something to hold the audit against".to_owned(),
+                help: "name an audit that was saved: --since FILE".to_owned(),
+            });
+        }
+        let saved = self.since.as_deref().map(saved).transpose()?;
         self.input.ask(sheet, |session, sheet| {
             // Like the estate, it is not taken apart when all is said.
-            let audited = ManuallyDrop::new(sheet.while_waiting("judging", || session.audit(chosen)));
+            let mut audited = ManuallyDrop::new(sheet.while_waiting("judging", || session.audit(chosen)));
+            if let Some((saved, file)) = saved {
+                audited.hold_against(saved, &file);
+            }
+            if let Some(file) = &self.save {
+                let saved = files::replace(file, For::All, |file| {
+                    let mut out = BufWriter::new(file);
+                    audited.write_json(&mut out)?;
+                    out.flush()
+                });
+                saved.map_err(|error| unwritable(file, &error))?;
+            }
             match self.format {
                 Format::Text => sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?,
                 Format::Json => audited.write_json(sheet.out)?,
@@ -109,7 +149,11 @@ impl Judging {
     }
 
     fn exit_code(&self, audited: &Audited<'_>) -> u8 {
-        let over = |level: Level| audited.findings.iter().any(|finding| finding.severity >= level.into());
+        let is_over = |finding: &Finding, threshold: Threshold| {
+            let is_news = || audited.then(finding).is_some_and(Then::is_news);
+            finding.severity >= threshold.severity && (!threshold.new || is_news())
+        };
+        let over = |threshold: Threshold| audited.findings.iter().any(|finding| is_over(finding, threshold));
         if self.fail_on.is_some_and(over) {
             FOUND
         } else if self.strict && audited.looked_at.blind_spots > 0 {
@@ -119,6 +163,31 @@ impl Judging {
         }
     }
 }
+
+/// An audit that was saved, and its file as it is shown.
+fn saved(file: &Path) -> Result<(Saved, String), Stop> {
+    let shown = view::safe(&file.to_string_lossy());
+    let wrong = |message: String, help: &str| Stop::Misused { message, help: help.to_owned() };
+    let text = files::read_up_to(file, LARGEST_SAVED).map_err(|error| {
+        wrong(format!("{shown} cannot be read: {error}"), "name a file that `audit --save` wrote")
+    })?;
+    let saved = Saved::read(&text).map_err(|unfit| match unfit {
+        Unfit::Newer(version) => wrong(
+            format!(
+                "{shown} was saved by a newer version: audits of version {version}, and this reads {VERSION}"
+            ),
+            "get the newer version of the program, or save an audit with this one",
+        ),
+        Unfit::NotAnAudit(line, column) => wrong(
+            format!("{shown}:{line}:{column} is not what an audit is saved as"),
+            "name a file that `audit --save` wrote, whole",
+        ),
+    })?;
+    Ok((saved, shown))
+}
+
+/// The largest saved audit that is read, in bytes.
+const LARGEST_SAVED: u64 = 4 << 30;
 
 /// The rules that some patterns match, each of which must match one: a rule id with a slip in it
 /// would otherwise silently leave a rule out.
@@ -151,8 +220,10 @@ mod tests {
     #[test]
     fn every_severity_can_be_asked_for() {
         for (word, severity) in Severity::ALL {
-            let level = Level::from_str(word, false).unwrap();
-            assert_eq!(Severity::from(level), *severity);
+            for (text, new) in [((*word).to_owned(), false), (format!("new:{word}"), true)] {
+                let found = THRESHOLDS.iter().find(|(known, ..)| **known == text);
+                assert_eq!(found.map(|it| (it.1, it.2)), Some((*severity, new)));
+            }
         }
     }
 }

@@ -6,11 +6,12 @@ use std::path::Path;
 use pasaporte_audit::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_core::estate::{Estate, Vocabulary};
 use pasaporte_report::finding::PasteOut;
+use pasaporte_report::since::Then;
 use pasaporte_report::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
-use super::page::{BOLD, DIM, FIX, NAME, Page, paint, style_of, wrap};
-use crate::session::Audited;
+use super::page::{BOLD, DIM, FIX, NAME, Page, in_line, paint, style_of, wrap};
+use crate::session::{Audited, Since};
 
 /// Findings of one rule and severity that are told in full before the others are only named.
 const MOST_OF_A_RULE: usize = 3;
@@ -22,9 +23,11 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
     let mut left = in_full.unwrap_or(usize::MAX);
     let most = if in_full.is_some() { MOST_OF_A_RULE } else { usize::MAX };
     let mut named = 0;
+    // What is the same as it was is told only where all is.
+    let is_told = |finding: &&Finding| in_full.is_none() || audited.then(finding).is_none_or(Then::is_news);
     for severity in Severity::ALL.iter().rev().map(|(_, severity)| *severity) {
         let findings: Vec<&Finding> =
-            audited.findings.iter().filter(|each| each.severity == severity).collect();
+            audited.findings.iter().filter(|each| each.severity == severity).filter(is_told).collect();
         if findings.is_empty() {
             continue;
         }
@@ -52,7 +55,59 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
         }
         out.push('\n');
     }
-    out.push_str(&summary(page, audited, named));
+    out.push_str(&gone(page, audited, in_full.is_none()));
+    out.push_str(&summary(page, audited, named, in_full.is_none()));
+    out
+}
+
+/// How it stands to the audit that was saved.
+fn standing(page: Page, audited: &Audited<'_>) -> String {
+    let Some(Since { told, .. }) = &audited.since else { return String::new() };
+    let as_of =
+        told.as_of.as_ref().map_or_else(String::new, |time| format!(" (as of {})", to_the_second(time)));
+    let mut text = format!(
+        "Since {}{as_of}: {} new, {} worse, {} the same, {} gone.",
+        told.file,
+        told.new,
+        told.worse,
+        told.same,
+        told.gone.len()
+    );
+    if told.is_another_estate {
+        text.push_str(" None of its accounts is looked at now: it may be of another estate.");
+    }
+    if told.by_other_rules > 0 {
+        let _ = write!(text, " {} of the new are by rules that were not run then.", told.by_other_rules);
+    }
+    if told.not_looked_for > 0 {
+        let _ =
+            write!(text, " {} of then were not looked for: their rules were not run.", told.not_looked_for);
+    }
+    if !told.gone.is_empty() && audited.looked_at.blind_spots > told.blind_spots {
+        text.push_str(" There are more blind spots than then, so what is gone may only be out of sight.");
+    }
+    page.paragraph(&text, "", "", 0) + "\n"
+}
+
+/// What was found then and is not any more.
+fn gone(page: Page, audited: &Audited<'_>, all: bool) -> String {
+    const MOST: usize = 10;
+    let Some(Since { told, .. }) = &audited.since else { return String::new() };
+    if told.gone.is_empty() {
+        return String::new();
+    }
+    let title = format!(" GONE · {} ", count(told.gone.len(), "finding"));
+    let rest = page.text_width().saturating_sub(title.width() + 2);
+    let mut out = format!("{}\n\n", paint(FIX, &format!("──{title}{}", "─".repeat(rest))));
+    let most = if all { usize::MAX } else { MOST };
+    for it in told.gone.iter().take(most) {
+        let text = format!("{}  was {}, {}", in_line(&it.thing), it.severity.0.word(), in_line(&it.rule));
+        out.push_str(&page.paragraph(&text, "  ", "    ", 4));
+    }
+    if told.gone.len() > most {
+        let _ = writeln!(out, "  … and {} more", told.gone.len() - most);
+    }
+    out.push('\n');
     out
 }
 
@@ -95,6 +150,7 @@ fn heading(page: Page, audited: &Audited<'_>) -> String {
     };
     out.push_str(&page.paragraph(&blind, "", "", 0));
     out.push('\n');
+    out.push_str(&standing(page, audited));
     out
 }
 
@@ -164,7 +220,9 @@ fn in_detail(page: Page, audited: &Audited<'_>, finding: &Finding) -> String {
     let style = style_of(finding.severity);
     let bar = format!("{style}▌{style:#} ");
     let mut out = String::new();
-    let place = place(estate, finding);
+    let then = audited.then(finding).and_then(Then::told);
+    let place = [then, Some(place(estate, finding))].into_iter().flatten().filter(|part| !part.is_empty());
+    let place = place.collect::<Vec<_>>().join(" · ");
     let gap = page.text_width().saturating_sub(2 + name.width() + place.width());
     let thing = paint(NAME.bold(), &name);
     if place.is_empty() {
@@ -279,7 +337,7 @@ fn names(estate: &Estate, findings: &[&Finding], most: usize) -> String {
     if more == 0 { shown } else { format!("{shown} … and {more} more") }
 }
 
-fn summary(page: Page, audited: &Audited<'_>, named: usize) -> String {
+fn summary(page: Page, audited: &Audited<'_>, named: usize, all: bool) -> String {
     let mut counts = Vec::new();
     for (word, severity) in Severity::ALL.iter().rev() {
         let number = audited.findings.iter().filter(|finding| finding.severity == *severity).count();
@@ -294,6 +352,14 @@ fn summary(page: Page, audited: &Audited<'_>, named: usize) -> String {
         let all = paint(BOLD, &count(audited.findings.len(), "finding"));
         format!("{all} by {ran}: {}\n", counts.join(", "))
     };
+    let unchanged = audited.since.as_ref().map_or(0, |since| since.told.same);
+    if unchanged > 0 && !all {
+        let text = match unchanged {
+            1 => "1 of them is the same as it was and is told with --all only.".to_owned(),
+            many => format!("{many} of them are the same as they were and are told with --all only."),
+        };
+        out.push_str(&page.paragraph(&text, "", "", 0));
+    }
     let beneath: usize = audited.findings.iter().map(|finding| finding.beneath().len()).sum();
     if beneath > 0 {
         let lie = if beneath == 1 { "1 more lies".to_owned() } else { format!("{beneath} more lie") };
