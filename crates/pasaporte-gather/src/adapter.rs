@@ -10,7 +10,6 @@ use serde::Deserialize;
 
 use crate::program::{Part, PartId, Program};
 use crate::shipped;
-use crate::written;
 
 /// The version of manifests that this program reads.
 const VERSION: u64 = 1;
@@ -228,7 +227,8 @@ impl Adapter {
         let file = format!("{place}/adapter.toml");
         let wrong = |message: String, help: &str| one(Diagnostic::of_file(&file, message, help));
         let help = "see docs/write-an-adapter.md for how a manifest is written";
-        let written: Manifest = written::read(&file, manifest, "a manifest", help).map_err(one)?;
+        let written: Manifest =
+            pasaporte_read::written::read(&file, manifest, "a manifest", help).map_err(one)?;
         if written.adapter != VERSION {
             let message = format!("version {} of manifests is not known", written.adapter);
             return Err(wrong(message, "this program reads version 1; get a newer one"));

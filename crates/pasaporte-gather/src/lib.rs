@@ -25,7 +25,6 @@ mod source;
 mod stack;
 mod told;
 mod tried;
-mod written;
 
 pub use adapter::Adapter;
 pub use check::{Check, check, check_live};

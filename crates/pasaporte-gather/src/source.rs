@@ -14,7 +14,6 @@ use url::{Host, Url};
 
 use crate::adapter::one;
 use crate::program;
-use crate::written;
 
 /// A configuration as written.
 #[derive(Debug, Deserialize)]
@@ -143,7 +142,8 @@ impl Source {
             one(wrong(format!("cannot be read: {error}"), help))
         })?;
         let help = "see docs/gather.md for how sources are written";
-        let written: Configuration = written::read(&file, &text, "a configuration", help).map_err(one)?;
+        let written: Configuration =
+            pasaporte_read::written::read(&file, &text, "a configuration", help).map_err(one)?;
         let folder = path.parent().unwrap_or(Path::new(""));
         let mut diagnostics = Diagnostics::default();
         let mut all: Vec<Self> = Vec::new();

@@ -3,10 +3,13 @@
 //! - [`text`]: YAML, JSON and NDJSON, with the place of every value;
 //! - [`estate`]: the estate format, from text to the model;
 //! - [`token`]: what a token says of itself;
+//! - [`accepted`]: findings that somebody answers for until a date;
+//! - [`written`]: what people write in TOML;
 //! - [`files`]: what is read and written on disk, and what is refused;
 //! - [`edit`]: one field of an entry set to another value;
 //! - [`diagnostic`]: mistakes, with their lines and what to do.
 
+pub mod accepted;
 mod contract;
 pub mod diagnostic;
 pub mod edit;
@@ -18,6 +21,7 @@ mod redact;
 mod shown;
 pub mod text;
 pub mod token;
+pub mod written;
 
 /// The known word that is nearest to a written one, if any is near.
 pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {

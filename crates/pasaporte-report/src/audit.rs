@@ -11,6 +11,7 @@ use rayon::prelude::*;
 use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::{Deserialize, Serialize, Serializer};
 
+use crate::accepted::{AcceptancesOut, Accepted};
 use crate::finding::{FindingOut, Texts};
 use crate::looked_at::LookedAt;
 use crate::rules::RuleOut;
@@ -34,6 +35,9 @@ pub struct Report<F = Vec<FindingOut>> {
     /// How it stands to a saved audit; left out where it is held against none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<SinceOut>,
+    /// How what is accepted stands to what was found; left out where there is no file of acceptances.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub acceptances: Option<AcceptancesOut>,
     /// The leading findings, worst first: each weakness once, with what else was found of it beneath.
     pub findings: F,
     /// The rules that were run, by id.
@@ -48,11 +52,13 @@ pub struct Findings<'a> {
     findings: &'a [Finding],
     texts: &'a dyn Texts,
     saved: Option<&'a Saved>,
+    accepted: Option<&'a Accepted>,
 }
 
 impl Findings<'_> {
     fn told(&self, finding: &Finding) -> FindingOut {
-        let out = FindingOut::of(finding, None, self.audit, self.texts);
+        let mut out = FindingOut::of(finding, None, self.audit, self.texts);
+        out.accepted = self.accepted.and_then(|accepted| accepted.of(finding));
         match self.saved {
             Some(saved) => out.held_against(saved.then(finding)),
             None => out,
@@ -145,9 +151,17 @@ impl<'a> Report<Findings<'a>> {
             looked_at,
             counts: Counts::of(findings),
             since: None,
-            findings: Findings { audit, findings, texts, saved: None },
+            acceptances: None,
+            findings: Findings { audit, findings, texts, saved: None, accepted: None },
             rules: ran.map(RuleOut::of).collect(),
         }
+    }
+
+    /// The same, with who answers for what.
+    pub fn heeding(mut self, accepted: &'a Accepted, told: AcceptancesOut) -> Self {
+        self.findings.accepted = Some(accepted);
+        self.acceptances = Some(told);
+        self
     }
 
     /// The same, held against an audit that was saved.

@@ -11,6 +11,7 @@ use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::accepted::AcceptedOut;
 use crate::since::Then;
 
 /// One finding.
@@ -63,6 +64,9 @@ pub struct FindingOut {
     /// How severe it was in that audit, where it is worse now.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub was: Option<Word<Severity>>,
+    /// Who answers for it until a date; left out where nobody does.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub accepted: Option<AcceptedOut>,
 }
 
 /// How a finding stands to an audit that was saved.
@@ -190,6 +194,7 @@ impl FindingOut {
             beneath: finding.beneath().iter().map(|it| BeneathOut::of(it, finding, audit)).collect(),
             since: None,
             was: None,
+            accepted: None,
         }
     }
 

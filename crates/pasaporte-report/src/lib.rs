@@ -3,6 +3,7 @@
 //! Each is made from what the core and the audit answer and says the same in words, with the places it was read from;
 //! it adds no judgement. Fields may be added in later versions of the same major number; none changes its meaning.
 
+pub mod accepted;
 pub mod audit;
 mod card;
 mod entry;

@@ -9,6 +9,7 @@ use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Estate, FunctionId};
 use pasaporte_read::edit::Lines;
 use pasaporte_read::text::Source;
+use pasaporte_report::accepted::{AcceptancesOut, Accepted, AcceptedOut};
 use pasaporte_report::audit::{Report, write_json};
 use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
@@ -84,6 +85,13 @@ pub(crate) struct Audited<'e> {
     pub(crate) looked_at: LookedAt,
     pub(crate) ran: BTreeSet<&'static str>,
     pub(crate) since: Option<Since>,
+    pub(crate) accepted: Option<Heeded>,
+}
+
+/// What somebody answers for, and how it stands to what was found.
+pub(crate) struct Heeded {
+    accepted: Accepted,
+    pub(crate) told: AcceptancesOut,
 }
 
 /// An audit that was saved, and how this one stands to it.
@@ -101,7 +109,7 @@ impl<'e> Audited<'e> {
         let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
         findings.retain(|finding| chosen.contains(audit.rule(finding).id));
         let looked_at = LookedAt::new(audit.estate(), blind_spots);
-        Self { audit, texts, findings, looked_at, ran: chosen, since: None }
+        Self { audit, texts, findings, looked_at, ran: chosen, since: None, accepted: None }
     }
 
     /// Holds it against an audit that was saved in a file.
@@ -111,6 +119,22 @@ impl<'e> Audited<'e> {
         let now = Now { file, findings: &self.findings, rule: &rule, ran: &self.ran, accounts };
         let told = saved.tally(&now);
         self.since = Some(Since { saved, told });
+    }
+
+    /// Heeds what somebody answers for.
+    pub(crate) fn heed(&mut self, accepted: Accepted) {
+        let told = accepted.tally(&self.findings, &self.ran);
+        self.accepted = Some(Heeded { accepted, told });
+    }
+
+    /// Who answers for a finding, also where the date is past.
+    pub(crate) fn acceptance(&self, finding: &Finding) -> Option<AcceptedOut> {
+        self.accepted.as_ref().and_then(|heeded| heeded.accepted.of(finding))
+    }
+
+    /// Whether a finding counts: nobody answers for it, or not any more.
+    pub(crate) fn counts(&self, finding: &Finding) -> bool {
+        self.acceptance(finding).is_none_or(|it| !it.in_force)
     }
 
     /// How a finding stands to the audit that was saved, if this one is held against one.
@@ -124,10 +148,15 @@ impl<'e> Audited<'e> {
         let looked_at = self.looked_at.clone();
         let version = env!("CARGO_PKG_VERSION");
         let report = Report::new(&self.audit, &self.findings, self.texts, ran, looked_at, version);
-        match &self.since {
-            Some(since) => write_json(&report.held_against(&since.saved, since.told.clone()), out),
-            None => write_json(&report, out),
-        }
+        let report = match &self.since {
+            Some(since) => report.held_against(&since.saved, since.told.clone()),
+            None => report,
+        };
+        let report = match &self.accepted {
+            Some(heeded) => report.heeding(&heeded.accepted, heeded.told.clone()),
+            None => report,
+        };
+        write_json(&report, out)
     }
 }
 

@@ -14,7 +14,7 @@ use pasaporte_read::files::{self, For};
 use pasaporte_report::audit::VERSION;
 use pasaporte_report::since::{Saved, Then, Unfit};
 
-use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions, unwritable};
+use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions, unwritable, waive};
 use crate::session::Audited;
 use crate::view;
 
@@ -35,6 +35,10 @@ pub(crate) struct Audit {
     /// Hold it against an audit that was saved: what is new, worse, the same, gone. What is the same is only counted
     #[arg(long, value_name = "FILE")]
     since: Option<PathBuf>,
+    /// The file of acceptances, as `waive` writes it [default: pasaporte-accepted.toml in this folder or the next above that
+    /// has one]
+    #[arg(long, value_name = "FILE")]
+    accepted: Option<PathBuf>,
     /// How to write the answer
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
@@ -109,9 +113,13 @@ impl Audit {
             });
         }
         let saved = self.since.as_deref().map(saved).transpose()?;
+        let accepted = waive::heeded(self.accepted.as_deref())?;
         self.input.ask(sheet, |session, sheet| {
             // Like the estate, it is not taken apart when all is said.
             let mut audited = ManuallyDrop::new(sheet.while_waiting("judging", || session.audit(chosen)));
+            if let Some(accepted) = accepted {
+                audited.heed(accepted(session.estate().as_of()));
+            }
             if let Some((saved, file)) = saved {
                 audited.hold_against(saved, &file);
             }
@@ -151,7 +159,7 @@ impl Judging {
     fn exit_code(&self, audited: &Audited<'_>) -> u8 {
         let is_over = |finding: &Finding, threshold: Threshold| {
             let is_news = || audited.then(finding).is_some_and(Then::is_news);
-            finding.severity >= threshold.severity && (!threshold.new || is_news())
+            finding.severity >= threshold.severity && (!threshold.new || is_news()) && audited.counts(finding)
         };
         let over = |threshold: Threshold| audited.findings.iter().any(|finding| is_over(finding, threshold));
         if self.fail_on.is_some_and(over) {

@@ -21,6 +21,7 @@ mod schema;
 #[cfg(feature = "stand-ins")]
 mod stand_in;
 mod token;
+mod waive;
 
 use std::borrow::Cow;
 use std::io::{BufWriter, IsTerminal, Write};
@@ -109,6 +110,8 @@ enum Command {
     Token(token::Token),
     /// Show what the audit looks for
     Rules(rules::Rules),
+    /// Accept findings until a date, with who answers for them and why; show and take back what is accepted
+    Waive(waive::Waive),
     /// Print a JSON Schema
     Schema(schema::Schema),
     /// Serve six made-up platforms on this machine, to try gathering on
@@ -350,6 +353,7 @@ impl Command {
             Self::Knock(it) => it.run(sheet),
             Self::Token(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
+            Self::Waive(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
             #[cfg(feature = "stand-ins")]
             Self::StandIn(it) => it.run(sheet),

@@ -5,6 +5,7 @@ use std::path::Path;
 
 use pasaporte_audit::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_core::estate::{Estate, Vocabulary};
+use pasaporte_report::accepted::AcceptedOut;
 use pasaporte_report::finding::PasteOut;
 use pasaporte_report::since::Then;
 use pasaporte_report::{AccountOut, LookedAt};
@@ -24,7 +25,10 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
     let most = if in_full.is_some() { MOST_OF_A_RULE } else { usize::MAX };
     let mut named = 0;
     // What is the same as it was is told only where all is.
-    let is_told = |finding: &&Finding| in_full.is_none() || audited.then(finding).is_none_or(Then::is_news);
+    let is_told = |finding: &&Finding| {
+        let is_news = || audited.then(finding).is_none_or(Then::is_news);
+        audited.counts(finding) && (in_full.is_none() || is_news())
+    };
     for severity in Severity::ALL.iter().rev().map(|(_, severity)| *severity) {
         let findings: Vec<&Finding> =
             audited.findings.iter().filter(|each| each.severity == severity).filter(is_told).collect();
@@ -55,6 +59,7 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
         }
         out.push('\n');
     }
+    out.push_str(&accepted(page, audited));
     out.push_str(&gone(page, audited, in_full.is_none()));
     out.push_str(&summary(page, audited, named, in_full.is_none()));
     out
@@ -87,6 +92,53 @@ fn standing(page: Page, audited: &Audited<'_>) -> String {
         text.push_str(" There are more blind spots than then, so what is gone may only be out of sight.");
     }
     page.paragraph(&text, "", "", 0) + "\n"
+}
+
+/// What somebody answers for, and what is not there any more of it.
+fn accepted(page: Page, audited: &Audited<'_>) -> String {
+    let Some(heeded) = &audited.accepted else { return String::new() };
+    let told = &heeded.told;
+    let mut out = String::new();
+    let in_force = audited.findings.iter().filter_map(|finding| {
+        let it = audited.acceptance(finding).filter(|it| it.in_force)?;
+        Some((finding, it))
+    });
+    let mut in_force: Vec<(&Finding, AcceptedOut)> = in_force.collect();
+    in_force.sort_by_key(|(_, it)| it.days_left);
+    if !in_force.is_empty() {
+        let title = format!(" ACCEPTED · {} ", count(in_force.len(), "finding"));
+        let rest = page.text_width().saturating_sub(title.width() + 2);
+        let _ = writeln!(out, "{}\n", paint(DIM, &format!("──{title}{}", "─".repeat(rest))));
+        for (finding, it) in in_force {
+            let (rule, name) = (audited.audit.rule(finding).id, finding.label(audited.audit.estate()));
+            let severity = paint(style_of(finding.severity), finding.severity.word());
+            let _ = writeln!(out, "  {}  {severity}  {}", paint(NAME, &name), paint(DIM, rule));
+            let text = format!(
+                "{} until {}, {} left: {}",
+                in_line(&it.owner),
+                it.until,
+                count(usize::try_from(it.days_left).unwrap_or_default(), "day"),
+                in_line(&it.reason),
+            );
+            out.push_str(&page.paragraph(&text, "    ", "    ", 4));
+        }
+        out.push('\n');
+    }
+    for it in &told.unmatched {
+        let text = format!(
+            "{}:{} accepts {} on {}, which is not found any more: `pasaporte waive --withdraw {}`.",
+            told.file,
+            it.line,
+            in_line(&it.rule),
+            in_line(&it.thing),
+            it.fingerprint,
+        );
+        out.push_str(&page.paragraph(&text, "", "", 0));
+    }
+    if !told.unmatched.is_empty() {
+        out.push('\n');
+    }
+    out
 }
 
 /// What was found then and is not any more.
@@ -243,6 +295,17 @@ fn in_detail(page: Page, audited: &Audited<'_>, finding: &Finding) -> String {
             let _ = writeln!(out, "{bar}       {}", paint(FIX, &super::safe(&line)));
         }
     }
+    if let Some(it) = audited.acceptance(finding).filter(|it| !it.in_force) {
+        let text = format!(
+            "{} answered for it until {}, {} ago: {}",
+            in_line(&it.owner),
+            it.until,
+            count(usize::try_from(-it.days_left).unwrap_or_default(), "day"),
+            in_line(&it.reason),
+        );
+        let late = format!("{bar}{} ", paint(style_of(Severity::High), "late"));
+        out.push_str(&page.paragraph(&text, &late, &format!("{bar}     "), 7));
+    }
     let also = also(audit, finding);
     if !also.is_empty() {
         let at = format!("{bar}{} ", paint(DIM, "also"));
@@ -352,6 +415,21 @@ fn summary(page: Page, audited: &Audited<'_>, named: usize, all: bool) -> String
         let all = paint(BOLD, &count(audited.findings.len(), "finding"));
         format!("{all} by {ran}: {}\n", counts.join(", "))
     };
+    if let Some(heeded) = audited.accepted.as_ref().filter(|it| it.told.in_force > 0) {
+        let text = match heeded.told.in_force {
+            1 => format!("1 of them is accepted by {} and does not count.", heeded.told.file),
+            some => format!("{some} of them are accepted by {} and do not count.", heeded.told.file),
+        };
+        out.push_str(&page.paragraph(&text, "", "", 0));
+    }
+    match audited.accepted.as_ref().map_or(0, |it| it.told.overdue) {
+        0 => {}
+        1 => out.push_str("1 of them was accepted until a day that is past, and counts again.\n"),
+        some => {
+            let text = format!("{some} of them were accepted until a day that is past, and count again.");
+            out.push_str(&page.paragraph(&text, "", "", 0));
+        }
+    }
     let unchanged = audited.since.as_ref().map_or(0, |since| since.told.same);
     if unchanged > 0 && !all {
         let text = match unchanged {

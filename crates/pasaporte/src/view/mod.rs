@@ -1,5 +1,6 @@
 //! Values of the libraries as text for a terminal. Nothing here computes a verdict.
 
+mod accepted;
 mod audit;
 mod card;
 mod diagnostics;
@@ -14,6 +15,7 @@ mod reach;
 mod rules;
 mod table;
 
+pub(crate) use accepted::{acceptances, waived, withdrawn};
 pub(crate) use audit::{audit, next_steps};
 pub(crate) use card::card;
 pub(crate) use diagnostics::{diagnostics, misuse};

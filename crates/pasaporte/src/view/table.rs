@@ -52,7 +52,6 @@ pub(crate) fn list(page: Page, list: &List, columns: Columns) -> String {
 }
 
 /// Rows without anything told of them.
-#[cfg(feature = "network")]
 pub(crate) fn rows(page: Page, list: &List) -> String {
     drawn(page, list, Columns::Fitting).0
 }

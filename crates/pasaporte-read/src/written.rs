@@ -1,32 +1,37 @@
-//! What people write in TOML: lists of sources, and manifests of adapters. A mistake is told with its line and without
+//! What people write in TOML: lists of sources, manifests of adapters, acceptances. A mistake is told with its line and without
 //! the value that is wrong.
 
-use pasaporte_read::diagnostic::{Diagnostic, LineText, Mark};
 use serde::de::DeserializeOwned;
 
+use crate::diagnostic::{Diagnostic, LineText, Mark};
+
 /// Reads a text; `what` is what it should be, and `help` where to read how it is written.
-pub(crate) fn read<T: DeserializeOwned>(
+pub fn read<T: DeserializeOwned>(
     file: &str,
     text: &str,
     what: &str,
     help: &str,
 ) -> Result<T, Box<Diagnostic>> {
     toml::from_str(text).map_err(|error| {
-        let at = error.span().map_or(0, |span| span.start);
-        let before = text.get(..at).unwrap_or_default();
-        let start = before.rfind('\n').map_or(0, |newline| newline + 1);
-        let (line, column) =
-            (before.matches('\n').count() as u32 + 1, before[start..].chars().count() as u32 + 1);
-        let mark = Mark {
-            file: file.to_owned(),
-            line: Some(line),
-            column,
-            text: text.lines().nth(line as usize - 1).and_then(|line| LineText::new(line, column, 1)),
-            label: String::new(),
-        };
+        let mark = mark(file, text, error.span().map_or(0, |span| span.start));
         let message = format!("not {what}: {}", without_values(error.message()));
         Box::new(Diagnostic { mark, message, also: None, help: Some(help.to_owned()) })
     })
+}
+
+/// A place in a text, by its byte.
+pub(crate) fn mark(file: &str, text: &str, at: usize) -> Mark {
+    let before = text.get(..at).unwrap_or_default();
+    let start = before.rfind('\n').map_or(0, |newline| newline + 1);
+    let (line, column) =
+        (before.matches('\n').count() as u32 + 1, before[start..].chars().count() as u32 + 1);
+    Mark {
+        file: file.to_owned(),
+        line: Some(line),
+        column,
+        text: text.lines().nth(line as usize - 1).and_then(|line| LineText::new(line, column, 1)),
+        label: String::new(),
+    }
 }
 
 /// A message of the parser without the values in it: what stands in quotes, and a word that is not known.
