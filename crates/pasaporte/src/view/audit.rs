@@ -153,8 +153,9 @@ fn gone(page: Page, audited: &Audited<'_>, all: bool) -> String {
     let mut out = format!("{}\n\n", paint(FIX, &format!("──{title}{}", "─".repeat(rest))));
     let most = if all { usize::MAX } else { MOST };
     for it in told.gone.iter().take(most) {
-        let text = format!("{}  was {}, {}", in_line(&it.thing), it.severity.0.word(), in_line(&it.rule));
-        out.push_str(&page.paragraph(&text, "  ", "    ", 4));
+        let severity = paint(style_of(it.severity.0), it.severity.0.word());
+        let (name, rule) = (paint(NAME, &in_line(&it.thing)), paint(DIM, &in_line(&it.rule)));
+        let _ = writeln!(out, "  {name}  was {severity}  {rule}");
     }
     if told.gone.len() > most {
         let _ = writeln!(out, "  … and {} more", told.gone.len() - most);
@@ -430,7 +431,9 @@ fn summary(page: Page, audited: &Audited<'_>, named: usize, all: bool) -> String
             out.push_str(&page.paragraph(&text, "", "", 0));
         }
     }
-    let unchanged = audited.since.as_ref().map_or(0, |since| since.told.same);
+    let is_unchanged =
+        |finding: &&Finding| audited.counts(finding) && audited.then(finding) == Some(Then::Same);
+    let unchanged = audited.findings.iter().filter(is_unchanged).count();
     if unchanged > 0 && !all {
         let text = match unchanged {
             1 => "1 of them is the same as it was and is told with --all only.".to_owned(),
