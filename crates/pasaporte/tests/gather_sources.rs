@@ -154,6 +154,26 @@ fn a_next_page_at_another_host_is_not_asked_for() {
 }
 
 #[test]
+fn an_answer_too_large_to_be_read_is_told_with_the_limit() {
+    let place = Place::new();
+    let body = format!("[{}1]", "1,".repeat(17 << 20));
+    let answer =
+        format!("HTTP/1.1 200 OK\r\ncontent-length: {}\r\nconnection: close\r\n\r\n{body}", body.len());
+    let run = open(&place, &answering(move |_| answer.clone().into_bytes()));
+    assert!(
+        format!("{}{}", run.out, run.err).contains("an answer of more than 32 MiB"),
+        "{}{}",
+        run.out,
+        run.err
+    );
+    // Saved likewise.
+    saved(&place, "");
+    place.write("saved/piers.json", body);
+    let run = place.run(&GATHER);
+    assert!(run.out.contains("a file of more than 32 MiB"), "{}{}", run.out, run.err);
+}
+
+#[test]
 fn pages_without_items_come_to_an_end() {
     let place = Place::new();
     let url = answering(|request| {

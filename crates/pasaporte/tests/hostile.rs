@@ -74,6 +74,29 @@ fn a_contract_has_its_share_of_looking() {
     assert!(audit.to_string().contains("too many of its references lead to large maps"), "{audit}");
 }
 
+/// A file of so many MiB, of nothing.
+fn large(place: &Place, name: &str, mib: u64) {
+    place.write(name, "");
+    let file = std::fs::OpenOptions::new().write(true).open(place.path().join(name)).unwrap();
+    file.set_len(mib << 20).unwrap();
+}
+
+#[rstest]
+#[case::contract("contracts: [{id: sail, function: sail, document: sail.yaml}]", "sail.yaml")]
+#[case::key_set("verifiers: [{id: site, key_set: keys.json}]", "keys.json")]
+fn a_document_too_large_to_be_read_is_told_with_the_limit(#[case] names: &str, #[case] document: &str) {
+    let place = Place::with(
+        "estate/a.yaml",
+        format!("estate: 1\nas_of: 2026-11-20\nfunctions: [{{id: sail}}]\n{names}\n"),
+    );
+    large(&place, &format!("estate/{document}"), 65);
+    for path in ["estate", "estate/a.yaml"] {
+        let run = place.run(&["audit", path]);
+        assert_eq!(run.code, 2, "{}", run.out);
+        assert!(run.err.contains(document) && run.err.contains("64 MiB"), "{}", run.err);
+    }
+}
+
 const NAMING: &str = "estate: 1\nas_of: 2026-11-20\nverifiers: [{id: site, key_set: keys.json}]\n";
 
 /// What an estate's folder holds stays in it, whatever leads out, and nothing waits for a pipe.
