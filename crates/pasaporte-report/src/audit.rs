@@ -56,6 +56,11 @@ pub struct Findings<'a> {
 }
 
 impl Findings<'_> {
+    /// Each in words, in order: made when it is asked for.
+    pub fn each(&self) -> impl Iterator<Item = FindingOut> {
+        self.findings.iter().map(|finding| self.told(finding))
+    }
+
     fn told(&self, finding: &Finding) -> FindingOut {
         let mut out = FindingOut::of(finding, None, self.audit, self.texts);
         out.accepted = self.accepted.and_then(|accepted| accepted.of(finding));

@@ -159,6 +159,17 @@ pub struct EvidenceOut {
     pub column: u32,
 }
 
+impl Standing {
+    /// In a word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::New => "new",
+            Self::Worse => "worse",
+            Self::Same => "same",
+        }
+    }
+}
+
 impl FindingOut {
     /// A finding in words; of one that lies beneath another, with the one that leads it.
     pub fn of(finding: &Finding, led_by: Option<&Finding>, audit: &Audit<'_>, texts: &dyn Texts) -> Self {

@@ -14,6 +14,7 @@ mod knock;
 pub mod list;
 mod looked_at;
 mod reach;
+pub mod reports;
 mod rules;
 pub mod schema;
 pub mod since;

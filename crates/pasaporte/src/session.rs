@@ -10,7 +10,7 @@ use pasaporte_core::estate::{Estate, FunctionId};
 use pasaporte_read::edit::Lines;
 use pasaporte_read::text::Source;
 use pasaporte_report::accepted::{AcceptancesOut, Accepted, AcceptedOut};
-use pasaporte_report::audit::{Report, write_json};
+use pasaporte_report::audit::{Findings, Report, write_json};
 use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
 use pasaporte_report::since::{Now, Saved, SinceOut, Then};
@@ -144,6 +144,11 @@ impl<'e> Audited<'e> {
 
     /// Writes the audit as its JSON report.
     pub(crate) fn write_json(&self, out: &mut dyn Write) -> io::Result<()> {
+        write_json(&self.report(), out)
+    }
+
+    /// The audit as a value that is written.
+    pub(crate) fn report(&self) -> Report<Findings<'_>> {
         let ran = self.audit.catalogue().all().filter(|rule| self.ran.contains(rule.id));
         let looked_at = self.looked_at.clone();
         let version = env!("CARGO_PKG_VERSION");
@@ -152,11 +157,10 @@ impl<'e> Audited<'e> {
             Some(since) => report.held_against(&since.saved, since.told.clone()),
             None => report,
         };
-        let report = match &self.accepted {
+        match &self.accepted {
             Some(heeded) => report.heeding(&heeded.accepted, heeded.told.clone()),
             None => report,
-        };
-        write_json(&report, out)
+        }
     }
 }
 

@@ -56,6 +56,9 @@ fn a_check_fails_on_what_is_new_and_passes_when_it_is_kept() {
     opens(&place);
     let (code, said) = run(&place, "check");
     assert!(code == 1 && said.contains("endpoint:dock/direct"), "{said}");
+    assert_eq!(run(&place, "comment").0, 0);
+    let comment = std::fs::read_to_string(place.path().join("comment.md")).unwrap();
+    assert!(comment.contains("**1 new**") && place.path().join("findings.csv").exists(), "{comment}");
     assert_eq!(run(&place, "renew").0, 1, "what is new is not kept unseen");
     place.write("estate/a.yaml", ESTATE.replace("check: none", "check: identity"));
     assert_eq!(run(&place, "renew").0, 0);

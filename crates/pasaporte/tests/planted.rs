@@ -195,6 +195,19 @@ proptest! {
             let begins = run.out.lines().find(|line| begins(line) && !line.starts_with([' ', '▌', '│']));
             prop_assert_eq!(begins, None, "{}\n{}", command, run.out);
         }
+        // Reports hold the same, each in its own way.
+        prop_assert_eq!(run(&place, "audit estate.yaml --report r.md --report r.csv").code, 0);
+        let written = |name: &str| std::fs::read_to_string(place.path().join(name)).unwrap();
+        let table = written("r.csv");
+        is_calm("r.csv", &table)?;
+        let rows = cells(&table);
+        prop_assert_eq!(table.lines().count(), rows.len(), "{}", table);
+        let formula = rows.into_iter().flatten().find(|cell| is_formula(cell));
+        prop_assert_eq!(formula, None, "{}", table);
+        let text = written("r.md");
+        is_calm("r.md", &text)?;
+        let odd = support::markdown::beside_text(&text);
+        prop_assert!(odd.is_empty(), "{odd:?} in\n{text}");
         for list in LISTS {
             let text = run(&place, &format!("list {list} estate.yaml --width 200"));
             is_calm(list, &text.out)?;

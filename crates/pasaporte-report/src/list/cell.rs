@@ -109,7 +109,7 @@ impl Cell {
     }
 
     /// As it stands in CSV, for programs that may take a text for a formula or read line by line.
-    pub(super) fn in_csv(&self) -> String {
+    pub(crate) fn in_csv(&self) -> String {
         let text = match self {
             Self::Text(said) => said.written(),
             Self::Number(number) => return number.to_string(),

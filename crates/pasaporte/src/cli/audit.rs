@@ -12,6 +12,7 @@ use pasaporte_audit::{Catalogue, Finding, Severity};
 use pasaporte_core::pattern::Pattern;
 use pasaporte_read::files::{self, For};
 use pasaporte_report::audit::VERSION;
+use pasaporte_report::reports::{KINDS, Kind};
 use pasaporte_report::since::{Saved, Then, Unfit};
 
 use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions, unwritable, waive};
@@ -32,6 +33,10 @@ pub(crate) struct Audit {
     /// Keep the audit whole in this file, as JSON, to hold later ones against
     #[arg(long, value_name = "FILE")]
     save: Option<PathBuf>,
+    /// Write it to these files too, each as its ending says: .md for a pull request, .csv a finding a row, .json whole
+    /// (repeat)
+    #[arg(long, value_name = "FILE")]
+    report: Vec<PathBuf>,
     /// Hold it against an audit that was saved: what is new, worse, the same, gone. What is the same is only counted
     #[arg(long, value_name = "FILE")]
     since: Option<PathBuf>,
@@ -112,6 +117,7 @@ impl Audit {
                 help: "name an audit that was saved: --since FILE".to_owned(),
             });
         }
+        let reports = self.reports()?;
         let saved = self.since.as_deref().map(saved).transpose()?;
         let accepted = waive::heeded(self.accepted.as_deref())?;
         self.input.ask(sheet, |session, sheet| {
@@ -123,13 +129,13 @@ impl Audit {
             if let Some((saved, file)) = saved {
                 audited.hold_against(saved, &file);
             }
-            if let Some(file) = &self.save {
-                let saved = files::replace(file, For::All, |file| {
+            for (file, kind) in reports {
+                let written = files::replace(file, For::All, |file| {
                     let mut out = BufWriter::new(file);
-                    audited.write_json(&mut out)?;
+                    kind.write(&audited.report(), &mut out)?;
                     out.flush()
                 });
-                saved.map_err(|error| unwritable(file, &error))?;
+                written.map_err(|error| unwritable(file, &error))?;
             }
             match self.format {
                 Format::Text => sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?,
@@ -137,6 +143,20 @@ impl Audit {
             }
             Ok(self.judging.exit_code(&audited))
         })
+    }
+}
+
+impl Audit {
+    /// The files to write it to, with what each is.
+    fn reports(&self) -> Result<Vec<(&Path, Kind)>, Stop> {
+        let of = |file: &'_ PathBuf| -> Result<Kind, Stop> {
+            Kind::of(file).ok_or_else(|| Stop::Misused {
+                message: format!("{} has no ending of a report", view::safe(&file.to_string_lossy())),
+                help: format!("endings are {}", KINDS.map(|(ending, _)| format!(".{ending}")).join(", ")),
+            })
+        };
+        let saved = self.save.iter().map(|file| Ok((file.as_path(), Kind::Json)));
+        saved.chain(self.report.iter().map(|file| Ok((file.as_path(), of(file)?)))).collect()
     }
 }
 

@@ -7,6 +7,7 @@
     reason = "a module of test programs, each of which uses a part of it"
 )]
 
+pub mod markdown;
 pub mod platforms;
 
 use std::path::{Path, PathBuf};
