@@ -7,17 +7,19 @@ use std::sync::LazyLock;
 use pasaporte_audit::{Audit, Catalogue, Settings, judge};
 use pasaporte_core::estate::Estate;
 use pasaporte_gather::{Adapter, check};
+use pasaporte_read::accepted;
 use pasaporte_read::diagnostic::{Diagnostics, Mark};
 use pasaporte_read::estate::load;
 use pasaporte_read::is_unprintable;
 use pasaporte_read::text::{Form, Source};
 use pasaporte_read::token::{Registration, register};
+use pasaporte_report::since::Saved;
 
 /// A reader: the name of its target, and what it does with bytes.
 pub type Reader = (&'static str, fn(&[u8]));
 
 /// All of them.
-pub const READERS: [Reader; 9] = [
+pub const READERS: [Reader; 11] = [
     ("estate_yaml", |bytes| estate(bytes, Form::Yaml)),
     ("estate_json", |bytes| estate(bytes, Form::Json)),
     ("estate_ndjson", |bytes| estate(bytes, Form::Ndjson)),
@@ -27,6 +29,8 @@ pub const READERS: [Reader; 9] = [
     ("sources", sources),
     ("manifest", manifest),
     ("answer", answer),
+    ("acceptances", acceptances),
+    ("saved_audit", saved_audit),
 ];
 
 /// Runs the reader of a name.
@@ -140,6 +144,27 @@ fn answer(bytes: &[u8]) {
     if let Err(wrong) = check(&adapter, &[answer]) {
         told(wrong);
     }
+}
+
+/// A file of acceptances; one that is read can be changed, and is read again.
+fn acceptances(bytes: &[u8]) {
+    let Ok(text) = std::str::from_utf8(bytes) else { return };
+    match accepted::read("accepted.toml", text) {
+        Err(wrong) => told(wrong),
+        Ok(all) => {
+            let findings: Vec<u64> = all.iter().map(|it| it.finding).collect();
+            let without = accepted::without(text, &findings).expect("it is TOML");
+            assert!(accepted::read("accepted.toml", &without).is_ok_and(|left| left.is_empty()), "{without}");
+            let again = accepted::with(&without, &all).expect("it is TOML");
+            let read = accepted::read("accepted.toml", &again);
+            assert!(read.is_ok_and(|read| read.len() == all.len()), "{again}");
+        }
+    }
+}
+
+/// An audit that was saved.
+fn saved_audit(bytes: &[u8]) {
+    let _ = Saved::read(bytes);
 }
 
 /// Goes through what is wrong as a view does.

@@ -11,8 +11,10 @@ use proptest::test_runner::{TestCaseError, TestRunner};
 use rstest::rstest;
 
 /// How many mutations each reader is given, of 20,000 in all.
-const MUTATIONS: [(&str, u32); 9] = [
-    ("estate_yaml", 6_000),
+const MUTATIONS: [(&str, u32); 11] = [
+    ("acceptances", 600),
+    ("saved_audit", 400),
+    ("estate_yaml", 5_000),
     ("estate_json", 2_000),
     ("estate_ndjson", 2_000),
     ("contract", 4_000),
@@ -153,7 +155,9 @@ fn changed(mut text: Vec<u8>, changes: &[Change], seeds: &[Vec<u8>], words: &[Ve
 }
 
 #[rstest]
-fn no_reader_fails_on_what_was_found_or_is_begun_with(#[values(0, 1, 2, 3, 4, 5, 6, 7, 8)] number: usize) {
+fn no_reader_fails_on_what_was_found_or_is_begun_with(
+    #[values(0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10)] number: usize,
+) {
     let (name, _) = MUTATIONS[number];
     for bytes in seeds(name).into_iter().chain(files(&root().join("fuzz/found").join(name), "")) {
         readers::run(name, &bytes);
@@ -161,7 +165,7 @@ fn no_reader_fails_on_what_was_found_or_is_begun_with(#[values(0, 1, 2, 3, 4, 5,
 }
 
 #[rstest]
-fn no_reader_fails_on_what_is_nearly_right(#[values(0, 1, 2, 3, 4, 5, 6, 7, 8)] number: usize) {
+fn no_reader_fails_on_what_is_nearly_right(#[values(0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10)] number: usize) {
     let (name, cases) = MUTATIONS[number];
     assert_eq!(MUTATIONS.iter().map(|(_, cases)| cases).sum::<u32>(), 20_000);
     let (seeds, words) = (seeds(name), words());
