@@ -195,3 +195,24 @@ fn a_journal_keeps_no_secret_of_an_answer() {
         "{all:#?}"
     );
 }
+
+/// What is given in lines: endpoints to try, and a token that is none.
+#[test]
+fn what_is_given_in_lines_is_not_shown_where_it_is_something_else() {
+    let place = laid_out();
+    for secret in SECRETS {
+        place.write("doors.txt", format!("sell/direct\n{secret}\n"));
+        let tried = place.run(&["knock", "--list", "doors.txt", "estate"]);
+        let registered = place.run_with(&["token", "--id", "web", "--seal", "seal"], secret);
+        let accepted =
+            format!("[[accepted]]\nfinding = \"{secret}\"\nrule = \"{secret}\"\nwhy = \"{secret}\"\n");
+        place.write("accepted.toml", accepted);
+        let accepting = place.run(&["audit", "estate", "--accepted", "accepted.toml"]);
+        place.write("then.json", format!("{{\"audit\": \"{secret}\"}}"));
+        let since = place.run(&["audit", "estate", "--since", "then.json"]);
+        for run in [tried, registered, accepting, since] {
+            let said = format!("{}{}", run.out, run.err);
+            assert!(run.code == 2 && !said.to_lowercase().contains(MARK), "{secret}\n{said}");
+        }
+    }
+}

@@ -99,10 +99,17 @@ impl Knock {
     /// The endpoints that were asked for, by name; each pattern must mean some.
     fn chosen(&self, estate: &Estate) -> Result<Vec<EndpointId>, Stop> {
         let mut all: Vec<EndpointId> = Vec::new();
-        for text in self.asked()? {
+        for (number, text) in self.asked()?.into_iter().enumerate() {
             let text = text.strip_prefix("endpoint:").unwrap_or(&text);
+            let known = estate.find(text).filter(|id| estate.get(*id).is_some());
+            // A file may hold anything: what is not like an endpoint is not shown.
+            if known.is_none() && self.list.is_some() && !is_like_one(text) {
+                return Err(Stop::Misused {
+                    message: format!("what --list names as number {} is not like an endpoint", number + 1),
+                    help: "write an id or a pattern a line; `pasaporte list endpoints` shows them".to_owned(),
+                });
+            }
             if !is_pattern(text) {
-                let known = estate.find(text).filter(|id| estate.get(*id).is_some());
                 all.push(known.map_or_else(|| lookup::endpoint(estate, text), Ok)?);
                 continue;
             }
@@ -156,6 +163,12 @@ impl Knock {
         }
         Ok(all)
     }
+}
+
+/// Whether a text is like the id of an endpoint, or a pattern of such.
+fn is_like_one(text: &str) -> bool {
+    let is_plain = |each: char| each.is_alphanumeric() || "-_./{}:~$*?".contains(each);
+    text.chars().all(is_plain) && !text.contains("://") && pasaporte_read::covered(text) == text
 }
 
 /// The doors of endpoints, and why others have none that can be tried.
