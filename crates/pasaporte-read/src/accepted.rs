@@ -33,6 +33,13 @@ pub struct Acceptance {
     pub line: u32,
 }
 
+impl Acceptance {
+    /// Days from a day to the last on which the finding may stay; below zero where that is past.
+    pub fn days_left(&self, today: Date) -> i64 {
+        self.until.since(today).map_or(0, |span| i64::from(span.get_days()))
+    }
+}
+
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Written {

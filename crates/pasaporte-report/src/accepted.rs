@@ -26,16 +26,24 @@ impl Accepted {
 
     /// Who answers for a finding, and until when; also where that is past.
     pub fn of(&self, finding: &Finding) -> Option<AcceptedOut> {
-        let it = &self.all[*self.by_finding.get(&finding.fingerprint.number())?];
-        let days_left = it.until.since(self.today).map_or(0, |span| i64::from(span.get_days()));
+        let it = self.acceptance(finding)?;
         Some(AcceptedOut {
             owner: it.owner.clone(),
             reason: it.reason.clone(),
             until: it.until.to_string(),
-            days_left,
+            days_left: it.days_left(self.today),
             in_force: it.until >= self.today,
             line: it.line,
         })
+    }
+
+    /// Whether somebody answers for a finding, and the date is not past.
+    pub fn is_in_force(&self, finding: &Finding) -> bool {
+        self.acceptance(finding).is_some_and(|it| it.until >= self.today)
+    }
+
+    fn acceptance(&self, finding: &Finding) -> Option<&Acceptance> {
+        self.by_finding.get(&finding.fingerprint.number()).map(|index| &self.all[*index])
     }
 
     /// How all of them stand to what some rules found.

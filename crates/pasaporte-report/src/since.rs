@@ -7,6 +7,7 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 
 use pasaporte_audit::{Finding, Severity};
 use pasaporte_core::estate::Vocabulary;
+use pasaporte_read::accepted::fingerprint;
 use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -104,7 +105,7 @@ impl Kept {
     }
 
     fn number(&self) -> Option<u64> {
-        u64::from_str_radix(&self.fingerprint, 16).ok()
+        fingerprint(&self.fingerprint)
     }
 }
 

@@ -134,7 +134,7 @@ impl<'e> Audited<'e> {
 
     /// Whether a finding counts: nobody answers for it, or not any more.
     pub(crate) fn counts(&self, finding: &Finding) -> bool {
-        self.acceptance(finding).is_none_or(|it| !it.in_force)
+        self.accepted.as_ref().is_none_or(|heeded| !heeded.accepted.is_in_force(finding))
     }
 
     /// How a finding stands to the audit that was saved, if this one is held against one.

@@ -5,26 +5,7 @@ mod support;
 
 use rstest::rstest;
 use serde_json::Value;
-use support::Place;
-
-/// What is listed, for every list.
-const LISTS: [&str; 15] = [
-    "functions",
-    "endpoints",
-    "operations",
-    "triggers",
-    "identities",
-    "users",
-    "groups",
-    "grants",
-    "permission-sets",
-    "keys",
-    "verifiers",
-    "tokens",
-    "resources",
-    "scopes",
-    "enrolments",
-];
+use support::{LISTS, Place};
 
 /// A place with the sample estate, and saved answers with an adapter for them.
 fn place() -> Place {

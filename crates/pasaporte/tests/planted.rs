@@ -5,7 +5,7 @@ mod support;
 
 use pasaporte_read::is_unprintable;
 use proptest::prelude::*;
-use support::{Place, Run};
+use support::{LISTS, Place, Run};
 
 /// An estate with a text in every field that takes any; findings of many rules come of it.
 const ESTATE: &str = r#"estate: 1
@@ -42,24 +42,6 @@ const COMMANDS: [&str; 8] = [
     "reach user:ines ESTATE",
     "explain function:sail table/read table:bookings ESTATE",
     "explain anyone function/invoke function:sail ESTATE",
-];
-
-const LISTS: [&str; 15] = [
-    "functions",
-    "endpoints",
-    "operations",
-    "triggers",
-    "identities",
-    "users",
-    "groups",
-    "grants",
-    "permission-sets",
-    "keys",
-    "verifiers",
-    "tokens",
-    "resources",
-    "scopes",
-    "enrolments",
 ];
 
 /// What stands behind whatever was planted.
@@ -133,25 +115,8 @@ fn run(place: &Place, command: &str) -> Run {
 
 /// The cells of a table, row by row (RFC 4180).
 fn cells(table: &str) -> Vec<Vec<String>> {
-    let mut rows = vec![vec![String::new()]];
-    let mut quoted = false;
-    let mut chars = table.chars().peekable();
-    while let Some(each) = chars.next() {
-        let cell = rows.last_mut().unwrap().last_mut().unwrap();
-        match each {
-            '"' if quoted && chars.peek() == Some(&'"') => {
-                cell.push('"');
-                chars.next();
-            }
-            '"' => quoted = !quoted,
-            ',' if !quoted => rows.last_mut().unwrap().push(String::new()),
-            '\n' if !quoted => rows.push(vec![String::new()]),
-            '\r' if !quoted => {}
-            each => cell.push(each),
-        }
-    }
-    rows.retain(|row| row.len() > 1 || !row[0].is_empty());
-    rows
+    let mut rows = csv::ReaderBuilder::new().has_headers(false).from_reader(table.as_bytes());
+    rows.records().map(|row| row.unwrap().iter().map(str::to_owned).collect()).collect()
 }
 
 fn is_formula(cell: &str) -> bool {

@@ -46,6 +46,11 @@ pub struct Column {
     pub holds: Holds,
 }
 
+/// A column of that name.
+pub const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
+    Column { name, rank, holds }
+}
+
 impl Column {
     /// Its name over a column of text.
     pub fn heading(&self) -> String {
@@ -201,7 +206,6 @@ fn of_kind(kind: Kind) -> Schema {
 
 #[cfg(test)]
 mod tests {
-    use super::shared::column;
     use super::*;
 
     fn list(rows: Vec<Vec<Cell>>) -> List {

@@ -4,11 +4,9 @@ use pasaporte_audit::{Audit, Harm};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{AccountOf, Environment, Name, Origin, ScopeKind, State, Thing};
 
-use super::{Cell, Column, Holds, Said};
+use super::{Cell, Holds, Said};
 
-pub(super) const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
-    Column { name, rank, holds }
-}
+pub(super) use super::column;
 
 /// The words of a closed set.
 pub(super) const fn words<T: Copy, const N: usize>(all: &'static [(&'static str, T)]) -> [&'static str; N] {

@@ -4,15 +4,11 @@ use std::fmt::Write;
 
 use jiff::civil::Date;
 use pasaporte_read::accepted::Acceptance;
-use pasaporte_report::list::{Cell, Column, Holds, List};
+use pasaporte_report::list::{Cell, Column, Holds, List, column};
 
 use super::audit::count;
 use super::page::{BOLD, Page, in_line, paint};
 use super::table::rows;
-
-const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
-    Column { name, rank, holds }
-}
 
 const COLUMNS: &[Column] = &[
     column("rule", 0, Holds::Names),
@@ -61,7 +57,7 @@ pub(crate) fn acceptances(page: Page, all: &[Acceptance], file: &str, today: Dat
     all.sort_by_key(|it| (it.until, it.line));
     let mut list = List::new("acceptances", COLUMNS);
     for it in all {
-        let left = it.until.since(today).map_or(0, |span| i64::from(span.get_days()));
+        let left = it.days_left(today);
         let until = it.until.to_string();
         list.row(vec![
             Cell::text(&it.rule),

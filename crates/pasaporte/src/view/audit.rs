@@ -3,6 +3,7 @@
 use std::fmt::Write;
 use std::path::Path;
 
+use anstyle::Style;
 use pasaporte_audit::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_core::estate::{Estate, Vocabulary};
 use pasaporte_report::accepted::AcceptedOut;
@@ -35,7 +36,7 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
         if findings.is_empty() {
             continue;
         }
-        out.push_str(&banner(page, severity, findings.len()));
+        out.push_str(&banner(page, style_of(severity), &severity.word().to_uppercase(), findings.len()));
         let mut short = Vec::new();
         for group in findings.chunk_by(|one, other| one.rule == other.rule) {
             let told = group.len().min(most).min(left);
@@ -106,9 +107,7 @@ fn accepted(page: Page, audited: &Audited<'_>) -> String {
     let mut in_force: Vec<(&Finding, AcceptedOut)> = in_force.collect();
     in_force.sort_by_key(|(_, it)| it.days_left);
     if !in_force.is_empty() {
-        let title = format!(" ACCEPTED · {} ", count(in_force.len(), "finding"));
-        let rest = page.text_width().saturating_sub(title.width() + 2);
-        let _ = writeln!(out, "{}\n", paint(DIM, &format!("──{title}{}", "─".repeat(rest))));
+        let _ = writeln!(out, "{}", banner(page, DIM, "ACCEPTED", in_force.len()));
         for (finding, it) in in_force {
             let (rule, name) = (audited.audit.rule(finding).id, finding.label(audited.audit.estate()));
             let severity = paint(style_of(finding.severity), finding.severity.word());
@@ -148,9 +147,7 @@ fn gone(page: Page, audited: &Audited<'_>, all: bool) -> String {
     if told.gone.is_empty() {
         return String::new();
     }
-    let title = format!(" GONE · {} ", count(told.gone.len(), "finding"));
-    let rest = page.text_width().saturating_sub(title.width() + 2);
-    let mut out = format!("{}\n\n", paint(FIX, &format!("──{title}{}", "─".repeat(rest))));
+    let mut out = format!("{}\n", banner(page, FIX, "GONE", told.gone.len()));
     let most = if all { usize::MAX } else { MOST };
     for it in told.gone.iter().take(most) {
         let severity = paint(style_of(it.severity.0), it.severity.0.word());
@@ -242,9 +239,9 @@ fn to_the_second(time: &str) -> String {
     if clock.is_empty() { day.to_owned() } else { format!("{day} {clock} UTC") }
 }
 
-fn banner(page: Page, severity: Severity, findings: usize) -> String {
-    let style = style_of(severity);
-    let title = format!(" {} · {} ", severity.word().to_uppercase(), count(findings, "finding"));
+/// A line over some findings.
+fn banner(page: Page, style: Style, title: &str, findings: usize) -> String {
+    let title = format!(" {title} · {} ", count(findings, "finding"));
     let rest = page.text_width().saturating_sub(title.width() + 2);
     format!("{style}──{title}{}{style:#}\n", "─".repeat(rest))
 }

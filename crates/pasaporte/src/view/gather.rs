@@ -4,15 +4,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use std::path::Path;
 
-use pasaporte_report::list::{Cell, Column, Holds, List};
+use pasaporte_report::list::{Cell, Column, Holds, List, column};
 use pasaporte_report::{AskedOut, Checked, Gathered, SourceOut};
 
 use super::page::{BOLD, DIM, Page, paint, safe};
 use super::table::rows;
-
-const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
-    Column { name, rank, holds }
-}
 
 const PLACES: &[Column] = &[
     column("source", 0, Holds::Names),

@@ -288,14 +288,10 @@ fn blocks(page: Page, list: &List) -> String {
 
 #[cfg(test)]
 mod tests {
-    use pasaporte_report::list::Column;
+    use pasaporte_report::list::column;
     use rstest::rstest;
 
     use super::*;
-
-    const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
-        Column { name, rank, holds }
-    }
 
     /// A function, those who may, a remark, its owner and a number.
     fn some() -> List {

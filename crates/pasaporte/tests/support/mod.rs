@@ -16,6 +16,25 @@ use assert_cmd::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
+/// What is listed, for every list.
+pub const LISTS: [&str; 15] = [
+    "functions",
+    "endpoints",
+    "operations",
+    "triggers",
+    "identities",
+    "users",
+    "groups",
+    "grants",
+    "permission-sets",
+    "keys",
+    "verifiers",
+    "tokens",
+    "resources",
+    "scopes",
+    "enrolments",
+];
+
 /// A folder with files, in which the program runs.
 pub struct Place {
     folder: TempDir,
