@@ -49,6 +49,7 @@ impl Collecting<'_> {
     /// the file that was there before.
     pub fn run(&self, sources: &[Source]) -> Result<Vec<Told>, Diagnostics> {
         let _lock = Lock::take(self.out).map_err(|error| self.failed(&error))?;
+        files::clear_unfinished(self.out).map_err(|error| self.failed(&error))?;
         let collected: Vec<Result<Told, Diagnostics>> = std::thread::scope(|scope| {
             let of = |(index, source)| scope.spawn(move || self.source(index, source));
             let all: Vec<_> = sources.iter().enumerate().map(of).collect();

@@ -74,7 +74,7 @@ pub enum For {
 pub fn replace(path: &Path, who: For, write: impl FnOnce(&mut File) -> io::Result<()>) -> io::Result<()> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut new = tempfile::Builder::new();
-    new.prefix(".new-");
+    new.prefix(UNFINISHED);
     #[cfg(unix)]
     let readable = std::os::unix::fs::PermissionsExt::from_mode(if who == For::All { 0o666 } else { 0o600 });
     #[cfg(unix)]
@@ -85,6 +85,21 @@ pub fn replace(path: &Path, who: For, write: impl FnOnce(&mut File) -> io::Resul
     write(new.as_file_mut())?;
     new.as_file().sync_all()?;
     new.persist(path).map_err(|error| error.error)?;
+    Ok(())
+}
+
+/// How names of files begin that are being written.
+const UNFINISHED: &str = ".new-";
+
+/// Takes away what was being written in a folder when a program was killed; for whoever alone writes there.
+pub fn clear_unfinished(folder: &Path) -> io::Result<()> {
+    for entry in fs::read_dir(folder)? {
+        let entry = entry?;
+        let is_ours = entry.file_name().to_str().is_some_and(|name| name.starts_with(UNFINISHED));
+        if is_ours && entry.file_type()?.is_file() {
+            fs::remove_file(entry.path())?;
+        }
+    }
     Ok(())
 }
 

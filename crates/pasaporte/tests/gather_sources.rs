@@ -264,6 +264,18 @@ fn a_wrong_manifest_is_told(#[case] asks: &str, #[case] told: &str) {
 }
 
 #[test]
+fn what_a_killed_run_was_writing_does_not_stay() {
+    let place = Place::new();
+    adapter(&place, "", "def nothing: empty;\n");
+    saved(&place, "");
+    place.write("estate/.new-a1B2c3", "{\"estate\":");
+    place.write("estate/.newest.yaml", "kept");
+    assert_eq!(place.run(&GATHER).code, 0);
+    let stays = |name: &str| place.path().join("estate").join(name).exists();
+    assert_eq!([stays(".new-a1B2c3"), stays(".newest.yaml"), stays("here.ndjson")], [false, true, true]);
+}
+
+#[test]
 fn the_time_is_a_file_of_its_own() {
     let place = Place::new();
     adapter(&place, "", "def nothing: empty;\n");
