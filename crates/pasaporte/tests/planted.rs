@@ -129,7 +129,7 @@ fn is_formula(cell: &str) -> bool {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 12, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 12, rng_seed: proptest::test_runner::RngSeed::Fixed(7), failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn what_an_estate_says_stays_within_its_line(
