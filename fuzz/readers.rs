@@ -9,17 +9,18 @@ use pasaporte_core::estate::Estate;
 use pasaporte_gather::{Adapter, check};
 use pasaporte_read::accepted;
 use pasaporte_read::diagnostic::{Diagnostics, Mark};
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::is_unprintable;
 use pasaporte_read::text::{Form, Source};
 use pasaporte_read::token::{Registration, register};
+use pasaporte_report::config;
 use pasaporte_report::since::Saved;
 
 /// A reader: the name of its target, and what it does with bytes.
 pub type Reader = (&'static str, fn(&[u8]));
 
 /// All of them.
-pub const READERS: [Reader; 11] = [
+pub const READERS: [Reader; 12] = [
     ("estate_yaml", |bytes| estate(bytes, Form::Yaml)),
     ("estate_json", |bytes| estate(bytes, Form::Json)),
     ("estate_ndjson", |bytes| estate(bytes, Form::Ndjson)),
@@ -31,6 +32,7 @@ pub const READERS: [Reader; 11] = [
     ("answer", answer),
     ("acceptances", acceptances),
     ("saved_audit", saved_audit),
+    ("configuration", configuration),
 ];
 
 /// Runs the reader of a name.
@@ -46,7 +48,7 @@ fn text(name: &str, bytes: &[u8], form: Form) -> Option<Source> {
 /// An estate, and what an audit finds in it.
 fn estate(bytes: &[u8], form: Form) {
     let Some(source) = text("estate", bytes, form) else { return };
-    match load(&[source], None, Diagnostics::default()) {
+    match load(&[source], &Beside::default(), Diagnostics::default()) {
         Ok(estate) => audited(&estate),
         Err(wrong) => told(wrong),
     }
@@ -64,7 +66,7 @@ fn audited(estate: &Estate) {
 fn beside(estate: &str, name: &str, bytes: &[u8], form: Form) {
     let estate = text("estate.yaml", estate.as_bytes(), Form::Yaml);
     let (Some(estate), Some(document)) = (estate, text(name, bytes, form)) else { return };
-    match load(&[estate, document], None, Diagnostics::default()) {
+    match load(&[estate, document], &Beside::default(), Diagnostics::default()) {
         Ok(estate) => audited(&estate),
         Err(wrong) => told(wrong),
     }
@@ -88,7 +90,7 @@ fn token(bytes: &[u8]) {
     if let Ok(lines) = register(text, what, b"a seal of thirty-two bytes, or so") {
         // What is written is read.
         let source = text_of(lines);
-        assert!(load(&[source], None, Diagnostics::default()).is_ok());
+        assert!(load(&[source], &Beside::default(), Diagnostics::default()).is_ok());
     }
 }
 
@@ -165,6 +167,21 @@ fn acceptances(bytes: &[u8]) {
 /// An audit that was saved.
 fn saved_audit(bytes: &[u8]) {
     let _ = Saved::read(bytes);
+}
+
+/// A configuration; what it says can be shown.
+fn configuration(bytes: &[u8]) {
+    let Ok(text) = std::str::from_utf8(bytes) else { return };
+    match config::read("pasaporte.toml", text) {
+        Err(wrong) => told(wrong),
+        Ok(config) => {
+            let lines = text.lines().count() as u32;
+            for said in &config.said {
+                assert!((1..=lines).contains(&said.line), "{said:?}");
+                assert!(!said.value.chars().any(is_unprintable), "{said:?}");
+            }
+        }
+    }
 }
 
 /// Goes through what is wrong as a view does.

@@ -12,28 +12,12 @@ use pasaporte_core::access::Context;
 use pasaporte_core::effect::{Effects, Harm};
 use pasaporte_core::entry::{Exposed, HeldContracts};
 use pasaporte_core::estate::{
-    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, KeyOf, KeyReach, Name,
+    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, Key, KeyOf, Name,
     Principal, ResourceId, ScopeId, Thing,
 };
 
+use crate::settings::{Settings, Thresholds};
 use crate::{Catalogue, Finding, Rule};
-
-/// What counts as old, and what is asked of keys.
-#[derive(Debug, Clone)]
-pub struct Settings {
-    /// Days after which a key should have been rotated.
-    pub key_max_age: i64,
-    /// Days that a key must have been watched before "never used" is said.
-    pub key_watch: i64,
-    /// The least reach of keys that must have an expiry.
-    pub expiry_asked_from: KeyReach,
-}
-
-impl Default for Settings {
-    fn default() -> Self {
-        Self { key_max_age: 180, key_watch: 30, expiry_asked_from: KeyReach::App }
-    }
-}
 
 /// An estate being audited.
 #[derive(Debug)]
@@ -112,7 +96,20 @@ impl<'e> Audit<'e> {
         &self.catalogue[finding.rule]
     }
 
-    /// The thresholds.
+    /// The environment by which a key is judged: that of what it opens.
+    pub(crate) fn environment_of_key(&self, key: &Key) -> Option<Environment> {
+        match key.of {
+            KeyOf::Function(function) => self.environment(function),
+            KeyOf::Scope(scope) => self.estate().environment(None, Some(scope)),
+        }
+    }
+
+    /// What counts as too old for a key.
+    pub(crate) fn thresholds_of(&self, key: &Key) -> &Thresholds {
+        self.settings.thresholds(self.environment_of_key(key))
+    }
+
+    /// How it is judged.
     pub fn settings(&self) -> &Settings {
         &self.settings
     }

@@ -254,10 +254,10 @@ impl Finding {
         let label = raised.thing.map_or(WHOLE.to_owned(), |thing| audit.estate().label(thing));
         Self {
             rule,
-            severity: match raised.level {
+            severity: audit.settings().told_as(audit.catalogue()[rule].id).unwrap_or(match raised.level {
                 Level::Table(impact, exposure) => severity(impact, exposure, raised.environment),
                 Level::Influence(_, _, severity) | Level::Fixed(severity) => severity,
-            },
+            }),
             level: raised.level,
             sureness: raised.sureness,
             fingerprint: Fingerprint::of(audit.catalogue()[rule].id, &label, &raised.facets),

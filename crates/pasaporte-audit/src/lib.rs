@@ -10,6 +10,7 @@ pub mod facts;
 mod finding;
 mod fingerprint;
 mod rules;
+mod settings;
 mod settle;
 mod severity;
 mod words;
@@ -20,11 +21,12 @@ use rayon::prelude::*;
 
 use finding::Raising;
 
-pub use audit::{Audit, Settings};
+pub use audit::Audit;
 pub use finding::{Finding, Level, Sureness};
 pub use fingerprint::Fingerprint;
 pub use pasaporte_core::effect::{Harm, Impact};
 pub use rules::{Catalogue, Rule, RuleId};
+pub use settings::{RuleSetting, Settings, Thresholds};
 pub use settle::PRECEDENCE;
 pub use severity::{Severity, severity};
 pub use words::{Change, Evidence, Told, told};

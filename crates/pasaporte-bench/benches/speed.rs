@@ -22,7 +22,7 @@ use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
 use pasaporte_core::reach::Reaches;
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::{Form, Source};
 use rayon::prelude::*;
 
@@ -197,7 +197,8 @@ fn take(what: &str, file: &Path) -> (Duration, usize) {
 fn read(file: &Path) -> Estate {
     let name = file.display().to_string();
     let source = Source::File { name, path: PathBuf::from(file), form: Form::Ndjson };
-    load(&[source], None, Diagnostics::default()).unwrap_or_else(|wrong| panic!("{} mistakes", wrong.count()))
+    load(&[source], &Beside::default(), Diagnostics::default())
+        .unwrap_or_else(|wrong| panic!("{} mistakes", wrong.count()))
 }
 
 fn timed(answers: impl FnOnce() -> usize) -> (Duration, usize) {

@@ -8,7 +8,7 @@ use pasaporte_core::estate::{
     AccountOf, Estate, FunctionId, GroupId, IdentityId, KeyId, ResourceId, SetId, Thing,
 };
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::{Form, Source};
 
 fn text(functions: usize, seed: u64) -> String {
@@ -20,7 +20,7 @@ fn text(functions: usize, seed: u64) -> String {
 fn estate(functions: usize, seed: u64) -> Estate {
     let source =
         Source::Text { name: "made.ndjson".to_owned(), text: text(functions, seed), form: Form::Ndjson };
-    load(&[source], None, Diagnostics::default()).map_err(Diagnostics::sorted).unwrap()
+    load(&[source], &Beside::default(), Diagnostics::default()).map_err(Diagnostics::sorted).unwrap()
 }
 
 #[test]
@@ -43,7 +43,8 @@ fn wildcards_have_their_catalogue() {
         wildcards(lines, 7, &mut out).unwrap();
         let text = String::from_utf8(out).unwrap();
         let source = Source::Text { name: "made.ndjson".to_owned(), text, form: Form::Ndjson };
-        let estate = load(&[source], None, Diagnostics::default()).map_err(Diagnostics::sorted).unwrap();
+        let estate =
+            load(&[source], &Beside::default(), Diagnostics::default()).map_err(Diagnostics::sorted).unwrap();
         assert_eq!((estate.count::<SetId>(), estate.count::<FunctionId>()), (90, 90));
         assert_eq!(estate.actions().len(), expected);
     }

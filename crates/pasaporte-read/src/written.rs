@@ -15,12 +15,23 @@ pub fn read<T: DeserializeOwned>(
     toml::from_str(text).map_err(|error| {
         let mark = mark(file, text, error.span().map_or(0, |span| span.start));
         let message = format!("not {what}: {}", without_values(error.message()));
-        Box::new(Diagnostic { mark, message, also: None, help: Some(help.to_owned()) })
+        let help = match nearest_field(error.message()) {
+            Some(near) => format!("did you mean `{near}`? {help}"),
+            None => help.to_owned(),
+        };
+        Box::new(Diagnostic { mark, message, also: None, help: Some(help) })
     })
 }
 
+/// The field that is nearest to one that is not known, of those that the message names.
+fn nearest_field(message: &str) -> Option<&str> {
+    let mut names = message.strip_prefix("unknown field `")?.split('`').step_by(2);
+    let word = names.next()?;
+    crate::read::nearest(word, names)
+}
+
 /// A place in a text, by its byte.
-pub(crate) fn mark(file: &str, text: &str, at: usize) -> Mark {
+pub fn mark(file: &str, text: &str, at: usize) -> Mark {
     let before = text.get(..at).unwrap_or_default();
     let start = before.rfind('\n').map_or(0, |newline| newline + 1);
     let (line, column) =

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use pasaporte_core::estate::{Contract, ContractId, Estate, Unread};
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::Source;
 use rstest::rstest;
 
@@ -18,7 +18,7 @@ fn estate(name: &str, document: &str) -> Result<Estate, Vec<Diagnostic>> {
     fs::write(folder.path().join(name), document).unwrap();
     let mut diagnostics = Diagnostics::default();
     let sources = Source::find(&[folder.path().to_owned()], &mut diagnostics);
-    load(&sources, None, diagnostics).map_err(Diagnostics::sorted)
+    load(&sources, &Beside::default(), diagnostics).map_err(Diagnostics::sorted)
 }
 
 fn contract(estate: &Estate) -> &Contract {
@@ -262,7 +262,7 @@ fn a_document_that_is_not_there(#[case] named: &str, #[case] message: &str) {
     fs::write(inside.join("estate.yaml"), text).unwrap();
     let mut diagnostics = Diagnostics::default();
     let sources = Source::find(&[inside.join("estate.yaml")], &mut diagnostics);
-    let wrong = load(&sources, None, diagnostics).unwrap_err().sorted();
+    let wrong = load(&sources, &Beside::default(), diagnostics).unwrap_err().sorted();
     assert_eq!(wrong.len(), 1, "{wrong:#?}");
     assert!(wrong[0].message.contains(message), "{wrong:#?}");
     assert_eq!((wrong[0].mark.line, wrong[0].help.is_some()), (Some(3), true), "{wrong:#?}");
@@ -282,7 +282,7 @@ functions: [{id: sail}]
     fs::write(folder.path().join("api/it.yaml"), document("global.yaml")).unwrap();
     let mut diagnostics = Diagnostics::default();
     let sources = Source::find(&[folder.path().to_owned()], &mut diagnostics);
-    let estate = load(&sources, None, diagnostics).unwrap();
+    let estate = load(&sources, &Beside::default(), diagnostics).unwrap();
     let all: Vec<usize> = estate.all::<ContractId>().map(|(_, it)| it.operations.len()).collect();
     assert_eq!(all, [3, 3]);
 }
@@ -295,7 +295,7 @@ fn a_contract_that_nothing_attaches_is_said_to_be_one() {
     fs::write(folder.path().join("loose.json"), document("every-kind.json")).unwrap();
     let mut diagnostics = Diagnostics::default();
     let sources = Source::find(&[folder.path().to_owned()], &mut diagnostics);
-    let wrong = load(&sources, None, diagnostics).unwrap_err().sorted();
+    let wrong = load(&sources, &Beside::default(), diagnostics).unwrap_err().sorted();
     assert_eq!(wrong.len(), 2, "{wrong:#?}");
     for it in wrong {
         assert_eq!(it.message, "an API contract that no estate attaches");

@@ -3,7 +3,7 @@
 use pasaporte_core::estate::{Check, Endpoint, EndpointId, Estate, Network, Setting};
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::edit::{Change, Changed, Lines};
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::{Form, Source};
 use proptest::prelude::*;
 
@@ -56,7 +56,8 @@ fn estate(style: Style, text: &str) -> Estate {
         Style::Line => Form::Ndjson,
     };
     let source = Source::Text { name: "a".to_owned(), text: text.to_owned(), form };
-    load(&[source], None, Diagnostics::default()).unwrap_or_else(|wrong| panic!("{text}\n{wrong:?}"))
+    load(&[source], &Beside::default(), Diagnostics::default())
+        .unwrap_or_else(|wrong| panic!("{text}\n{wrong:?}"))
 }
 
 fn endpoint(estate: &Estate) -> (EndpointId, &Endpoint) {

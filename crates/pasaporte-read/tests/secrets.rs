@@ -5,7 +5,7 @@ use std::fmt::Write;
 use std::sync::LazyLock;
 
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::{Document, load};
+use pasaporte_read::estate::{Beside, Document, load};
 use pasaporte_read::text::{Form, Source};
 use proptest::prelude::*;
 use rstest::rstest;
@@ -197,7 +197,7 @@ fn block(value: &Value, indent: usize, text: &mut String) {
 fn said(document: &Map<String, Value>, shape: Shape) -> Option<String> {
     let (text, form) = written(document, shape);
     let source = Source::Text { name: "estate".to_owned(), text, form };
-    let wrong = load(&[source], None, Diagnostics::default()).err()?;
+    let wrong = load(&[source], &Beside::default(), Diagnostics::default()).err()?;
     Some(format!("{:#?}", wrong.sorted()))
 }
 

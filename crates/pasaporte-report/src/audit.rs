@@ -12,6 +12,7 @@ use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::{Deserialize, Serialize, Serializer};
 
 use crate::accepted::{AcceptancesOut, Accepted};
+use crate::config::ConfiguredOut;
 use crate::finding::{FindingOut, Texts};
 use crate::looked_at::LookedAt;
 use crate::rules::RuleOut;
@@ -38,6 +39,9 @@ pub struct Report<F = Vec<FindingOut>> {
     /// How what is accepted stands to what was found; left out where there is no file of acceptances.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub acceptances: Option<AcceptancesOut>,
+    /// By which configuration it was judged; left out where there is none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub configured: Option<ConfiguredOut>,
     /// The leading findings, worst first: each weakness once, with what else was found of it beneath.
     pub findings: F,
     /// The rules that were run, by id.
@@ -157,6 +161,7 @@ impl<'a> Report<Findings<'a>> {
             counts: Counts::of(findings),
             since: None,
             acceptances: None,
+            configured: None,
             findings: Findings { audit, findings, texts, saved: None, accepted: None },
             rules: ran.map(RuleOut::of).collect(),
         }

@@ -6,6 +6,7 @@
 pub mod accepted;
 pub mod audit;
 mod card;
+pub mod config;
 mod entry;
 mod explain;
 pub mod finding;
@@ -18,6 +19,7 @@ pub mod reports;
 mod rules;
 pub mod schema;
 pub mod since;
+pub mod threshold;
 
 use pasaporte_core::access::Access;
 use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thing};

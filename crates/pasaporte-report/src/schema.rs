@@ -4,6 +4,7 @@ use pasaporte_read::estate::Document;
 use schemars::{JsonSchema, generate::SchemaSettings};
 
 use crate::audit::Report;
+use crate::config::{InForce, Written};
 use crate::list::List;
 use crate::{Card, Checked, Entered, Explained, Gathered, KnockPlan, Knocks, Reached, Rules};
 
@@ -27,6 +28,7 @@ impl Published {
 /// The schemas: of what is read, then of each answer.
 pub const SCHEMAS: &[Published] = &[
     of::<Document<'static>>("estate", "what is read: functions and all that surrounds them"),
+    of::<Written>("config", "what is read: `pasaporte.toml`"),
     of::<Report>("audit", "`pasaporte audit`"),
     of::<List>("list", "`pasaporte list`"),
     of::<Card>("card", "`pasaporte card`"),
@@ -38,6 +40,7 @@ pub const SCHEMAS: &[Published] = &[
     of::<KnockPlan>("knock-plan", "`pasaporte knock` without --yes"),
     of::<Knocks>("knock", "`pasaporte knock --yes`"),
     of::<Rules>("rules", "`pasaporte rules`"),
+    of::<InForce>("in-force", "`pasaporte config`"),
 ];
 
 const fn of<T: JsonSchema>(name: &'static str, of: &'static str) -> Published {

@@ -9,7 +9,7 @@ use pasaporte_core::access::{ASSUME, Context, INVOKE, Verdict};
 use pasaporte_core::estate::{Estate, FunctionId, Principal, Thing};
 use pasaporte_core::reach::Reaches;
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::Source;
 use pasaporte_report::finding::NoTexts;
 use pasaporte_report::{Card, looked_at};
@@ -19,7 +19,7 @@ use serde_json::Value;
 fn estate(paths: &[PathBuf]) -> Estate {
     let mut diagnostics = Diagnostics::default();
     let sources = Source::find(paths, &mut diagnostics);
-    load(&sources, None, diagnostics).unwrap_or_else(|_| panic!("{paths:?} is right"))
+    load(&sources, &Beside::default(), diagnostics).unwrap_or_else(|_| panic!("{paths:?} is right"))
 }
 
 fn demo() -> Estate {

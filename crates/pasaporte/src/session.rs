@@ -11,6 +11,7 @@ use pasaporte_read::edit::Lines;
 use pasaporte_read::text::Source;
 use pasaporte_report::accepted::{AcceptancesOut, Accepted, AcceptedOut};
 use pasaporte_report::audit::{Findings, Report, write_json};
+use pasaporte_report::config::ConfiguredOut;
 use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
 use pasaporte_report::since::{Now, Saved, SinceOut, Then};
@@ -21,12 +22,21 @@ use pasaporte_report::{Card, LookedAt, looked_at};
 pub(crate) struct Session {
     estate: Estate,
     texts: Read,
+    settings: Settings,
+    /// The file of configuration by which it is judged.
+    configured: Option<String>,
 }
 
 impl Session {
     /// On an estate that was loaded, from these texts.
     pub(crate) fn new(estate: Estate, sources: Vec<Source>) -> Self {
-        Self { estate, texts: Read { sources, known: Mutex::default() } }
+        let texts = Read { sources, known: Mutex::default() };
+        Self { estate, texts, settings: Settings::default(), configured: None }
+    }
+
+    /// The same, judged as a configuration says.
+    pub(crate) fn judged(self, settings: Settings, configured: Option<String>) -> Self {
+        Self { settings, configured, ..self }
     }
 
     /// The estate.
@@ -40,15 +50,19 @@ impl Session {
     }
 
     /// What some rules find; the blind ones always run, since what was not seen belongs to every answer.
-    pub(crate) fn audit(&self, chosen: BTreeSet<&'static str>) -> Audited<'_> {
-        Audited::of(self.prepared(), chosen, &self.texts)
+    pub(crate) fn audit(&self, mut chosen: BTreeSet<&'static str>) -> Audited<'_> {
+        chosen.retain(|rule| !self.settings.is_off(rule));
+        let mut audited = Audited::of(self.prepared(), chosen, &self.texts);
+        audited.configured = self.configured.clone().map(|file| ConfiguredOut::new(file, &self.settings));
+        audited
     }
 
     /// A function's passport, with what all rules find on what it rests on, and on nothing else.
     pub(crate) fn card(&self, function: FunctionId) -> Card {
         let mut audit = self.prepared();
         audit.look_at_only(looked_at(audit.effects(), function));
-        let audited = Audited::of(audit, Catalogue::shipped().ids().collect(), &self.texts);
+        let run = Catalogue::shipped().ids().filter(|rule| !self.settings.is_off(rule)).collect();
+        let audited = Audited::of(audit, run, &self.texts);
         Card::new(&audited.audit, &audited.findings, function, &self.texts)
     }
 
@@ -58,7 +72,7 @@ impl Session {
     }
 
     fn prepared(&self) -> Audit<'_> {
-        Audit::new(&self.estate, Settings::default())
+        Audit::new(&self.estate, self.settings.clone())
     }
 }
 
@@ -86,6 +100,7 @@ pub(crate) struct Audited<'e> {
     pub(crate) ran: BTreeSet<&'static str>,
     pub(crate) since: Option<Since>,
     pub(crate) accepted: Option<Heeded>,
+    pub(crate) configured: Option<ConfiguredOut>,
 }
 
 /// What somebody answers for, and how it stands to what was found.
@@ -109,7 +124,7 @@ impl<'e> Audited<'e> {
         let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
         findings.retain(|finding| chosen.contains(audit.rule(finding).id));
         let looked_at = LookedAt::new(audit.estate(), blind_spots);
-        Self { audit, texts, findings, looked_at, ran: chosen, since: None, accepted: None }
+        Self { audit, texts, findings, looked_at, ran: chosen, since: None, accepted: None, configured: None }
     }
 
     /// Holds it against an audit that was saved in a file.
@@ -152,7 +167,8 @@ impl<'e> Audited<'e> {
         let ran = self.audit.catalogue().all().filter(|rule| self.ran.contains(rule.id));
         let looked_at = self.looked_at.clone();
         let version = env!("CARGO_PKG_VERSION");
-        let report = Report::new(&self.audit, &self.findings, self.texts, ran, looked_at, version);
+        let mut report = Report::new(&self.audit, &self.findings, self.texts, ran, looked_at, version);
+        report.configured.clone_from(&self.configured);
         let report = match &self.since {
             Some(since) => report.held_against(&since.saved, since.told.clone()),
             None => report,
@@ -173,7 +189,7 @@ mod tests {
     use std::path::Path;
 
     use pasaporte_read::diagnostic::Diagnostics;
-    use pasaporte_read::estate::load;
+    use pasaporte_read::estate::{Beside, load};
     use pasaporte_read::text::Form;
 
     use super::*;
@@ -181,7 +197,7 @@ mod tests {
     fn session(text: &str) -> Session {
         let form = Form::of(Path::new("a.yaml")).unwrap();
         let source = Source::Text { name: "a.yaml".to_owned(), text: text.to_owned(), form };
-        let estate = load(std::slice::from_ref(&source), None, Diagnostics::default());
+        let estate = load(std::slice::from_ref(&source), &Beside::default(), Diagnostics::default());
         Session::new(estate.unwrap_or_else(|_| panic!("an estate")), vec![source])
     }
 

@@ -11,13 +11,14 @@ use proptest::test_runner::{TestCaseError, TestRunner};
 use rstest::rstest;
 
 /// How many mutations each reader is given, of 20,000 in all.
-const MUTATIONS: [(&str, u32); 11] = [
+const MUTATIONS: [(&str, u32); 12] = [
     ("acceptances", 600),
+    ("configuration", 600),
     ("saved_audit", 400),
     ("estate_yaml", 5_000),
     ("estate_json", 2_000),
     ("estate_ndjson", 2_000),
-    ("contract", 4_000),
+    ("contract", 3_400),
     ("key_set", 2_400),
     ("token", 2_000),
     ("sources", 1_000),

@@ -5,7 +5,7 @@ use crate::finding::{Cause, Raised, Raising};
 use crate::{Audit, Impact, Level, Rule, Sureness};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::{Exposed, Exposure};
-use pasaporte_core::estate::{Environment, Key, KeyId, KeyOf, KeyReach, LastUse, Principal, Thing};
+use pasaporte_core::estate::{Key, KeyId, KeyReach, LastUse, Principal, Thing};
 
 pub(crate) const RULES: &[Rule] = &[
     Rule {
@@ -52,8 +52,8 @@ pub(crate) const RULES: &[Rule] = &[
 ];
 
 fn stale(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let allowed = audit.settings().key_max_age;
     for (id, key) in accepted(audit) {
+        let allowed = audit.thresholds_of(key).key_max_age;
         let Some(since) = key.rotated.max(key.created) else { continue };
         let Some(days) = audit.days_since(since).filter(|days| *days > allowed) else { continue };
         raising.raise(&of_harm(audit, id, key), KeyFact::Stale { key: id, days });
@@ -73,19 +73,21 @@ fn expired_enabled(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 }
 
 fn never_used(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let watch = audit.settings().key_watch;
     for (id, key) in accepted(audit).filter(|(_, key)| key.last_used == LastUse::Never) {
         // A key made after the watch began has been watched since it was made.
         let Some(since) = key.observed_since else { continue };
         let since = key.created.map_or(since, |created| since.max(created));
-        let Some(days) = audit.days_since(since).filter(|days| *days >= watch) else { continue };
+        let Some(days) = audit.days_since(since).filter(|days| *days >= audit.thresholds_of(key).key_watch)
+        else {
+            continue;
+        };
         raising.raise(&raised(audit, id, key, of_reach(key)), KeyFact::NeverUsed { key: id, days });
     }
 }
 
 fn no_expiry(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let from = audit.settings().expiry_asked_from;
-    for (id, key) in accepted(audit).filter(|(_, key)| key.reach >= from && key.expires.is_none()) {
+    let is_asked = |key: &Key| key.reach >= audit.thresholds_of(key).key_expiry_from;
+    for (id, key) in accepted(audit).filter(|(_, key)| key.expires.is_none() && is_asked(key)) {
         raising.raise(&raised(audit, id, key, of_reach(key)), KeyFact::NoExpiry(id));
     }
 }
@@ -108,16 +110,9 @@ fn accepted<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (KeyId, &'a Key)> 
 fn of_harm(audit: &Audit<'_>, id: KeyId, key: &Key) -> Raised {
     let harm = audit.effects().harm(Principal::Key(id));
     let exposed = Exposed::surely(Exposure::KeyHolders);
-    Raised::judged(Thing::Key(id), harm, exposed, environment(audit, key)).from([Cause::Key(id)])
+    Raised::judged(Thing::Key(id), harm, exposed, audit.environment_of_key(key)).from([Cause::Key(id)])
 }
 
 fn raised(audit: &Audit<'_>, id: KeyId, key: &Key, level: Level) -> Raised {
-    Raised::new(Thing::Key(id), level).within(environment(audit, key)).from([Cause::Key(id)])
-}
-
-fn environment(audit: &Audit<'_>, key: &Key) -> Option<Environment> {
-    match key.of {
-        KeyOf::Function(function) => audit.environment(function),
-        KeyOf::Scope(scope) => audit.estate().environment(None, Some(scope)),
-    }
+    Raised::new(Thing::Key(id), level).within(audit.environment_of_key(key)).from([Cause::Key(id)])
 }

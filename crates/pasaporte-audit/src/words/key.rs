@@ -20,7 +20,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
     let (situation, fix) = match *fact {
         KeyFact::Stale { days, .. } => {
             let since = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
-            let (allowed, may) = (audit.settings().key_max_age, may(audit, id));
+            let (allowed, may) = (audit.thresholds_of(key).key_max_age, may(audit, id));
             (
                 format!(
                     "This {reach}-reach key was {since} {days} days ago; {allowed} are allowed. It opens {opens}.{may}"
@@ -53,7 +53,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
         ),
         KeyFact::NoExpiry(_) => (
             format!("This {reach}-reach key has no expiry. It opens {opens}."),
-            format!("Set an expiry within {} days.", audit.settings().key_max_age),
+            format!("Set an expiry within {} days.", audit.thresholds_of(key).key_max_age),
         ),
     };
     let told = Told::new(situation).fix(fix).at(key.origin, "the key");
@@ -65,7 +65,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
         }
         KeyFact::NoExpiry(_) => match estate.as_of() {
             Some(now) => {
-                let end = now + SignedDuration::from_hours(24 * audit.settings().key_max_age);
+                let end = now + SignedDuration::from_hours(24 * audit.thresholds_of(key).key_max_age);
                 let end = end.strftime("%Y-%m-%d").to_string();
                 told.by_setting(key.origin, "expires", Setting::Word(end))
             }

@@ -4,10 +4,10 @@
 use ipnet::IpNet;
 
 use super::Exposure;
-use crate::access::{Access, Action, Context, Known, Question, Verdict, is_private};
+use crate::access::{Access, Action, Context, Known, Question, Verdict};
 use crate::effect::Effects;
 use crate::estate::{
-    AccountOf, Attribute, Condition, Name, Network, Principal, ScopeId, Test, Thing, Vocabulary,
+    AccountOf, Attribute, Condition, Estate, Name, Network, Principal, ScopeId, Test, Thing, Vocabulary,
 };
 
 /// A circle of those who bear a name, and what the decision says of them.
@@ -22,8 +22,8 @@ pub struct Circle {
 }
 
 /// The circle of those of a crowd who call from a network.
-fn from_network(net: &IpNet, crowd: Exposure) -> Exposure {
-    if is_private(net) { Exposure::Insiders } else { crowd.max(Exposure::Outsider) }
+fn from_network(estate: &Estate, net: &IpNet, crowd: Exposure) -> Exposure {
+    if estate.is_inside(net) { Exposure::Insiders } else { crowd.max(Exposure::Outsider) }
 }
 
 /// Values of an attribute that conditions name, beyond which nobody looks.
@@ -74,7 +74,7 @@ impl Effects<'_> {
             };
             let named = self.named_in_conditions(who, action, on).networks.into_iter();
             let from = named.map(|net| {
-                let circle = from_network(&net, own);
+                let circle = from_network(self.estate(), &net, own);
                 (anywhere.instead(Attribute::CallerNetwork, Known::Network(net)), circle)
             });
             let all: Vec<(Context, Exposure)> =
@@ -137,10 +137,10 @@ impl Effects<'_> {
                 }
             }
         };
-        let networks = named.networks.iter().map(|net| {
-            let inside = is_private(net);
-            (Known::Network(*net), if inside { Exposure::Insiders } else { Exposure::Outsider })
-        });
+        let networks = named
+            .networks
+            .iter()
+            .map(|net| (Known::Network(*net), from_network(self.estate(), net, Exposure::Outsider)));
         vary(Attribute::CallerNetwork, networks.collect());
         let text = |name: &Name| Known::Text(self.estate().text(*name).to_owned());
         let of_account = |name: &Name| {
@@ -273,20 +273,20 @@ impl Access<'_> {
         }
     }
 
-    /// Whether an account is another one than the thing's.
+    /// Whether an account is another one than the thing's, and does not count as ours.
     pub fn is_foreign(&self, account: ScopeId, thing: Thing) -> bool {
-        self.estate().account_of(thing) != AccountOf::Known(account)
+        self.estate().account_of(thing) != AccountOf::Known(account) && !self.estate().counts_as_ours(account)
     }
 }
 
 /// Whoever is let in from some networks only is a known party: an outsider, or an insider where
-/// those networks are private.
-pub(super) fn narrowed(to: Exposure, network: &Network) -> Exposure {
+/// those networks are private or count as inside.
+pub(super) fn narrowed(estate: &Estate, to: Exposure, network: &Network) -> Exposure {
     match network {
         Network::Internet => to,
         Network::Internal => Exposure::Insiders,
         Network::Listed(_) if super::faces_internet(network) => to,
-        Network::Listed(networks) if networks.iter().all(is_private) => Exposure::Insiders,
+        Network::Listed(networks) if networks.iter().all(|net| estate.is_inside(net)) => Exposure::Insiders,
         Network::Listed(_) => to.max(Exposure::Outsider),
     }
 }

@@ -5,7 +5,8 @@ use super::{Because, Caller, Circles, Exposed, Exposure, faces_internet};
 use crate::access::{Access, Context, Question, Verdict};
 use crate::effect::Effects;
 use crate::estate::{
-    Attempt, Attribute, Effect, EndpointId, FunctionId, KeyReach, Network, Principal, Shows, Thing, TriggerId,
+    Attempt, Attribute, Effect, EndpointId, Estate, FunctionId, KeyReach, Network, Principal, Shows, Thing,
+    TriggerId,
 };
 
 /// By what somebody gets in.
@@ -196,7 +197,7 @@ impl<'e> Effects<'e> {
 
     fn by_endpoint(&self, id: EndpointId, ways: &mut WaysIn<'e>) {
         let Some(endpoint) = self.estate().get(id) else { return };
-        let way = |caller| WayIn::endpoint(id, &endpoint.network, caller);
+        let way = |caller| WayIn::endpoint(self.estate(), (id, &endpoint.network), caller);
         let callers = self.callers_at(id);
         let known = callers.iter().any(|it| it.who == Principal::Anyone && it.verdict == Verdict::Yes);
         ways.all.extend(callers.into_iter().map(way));
@@ -248,8 +249,9 @@ fn within(network: &Network, given: &Context) -> Verdict {
 }
 
 impl<'e> WayIn<'e> {
-    fn endpoint(id: EndpointId, network: &Network, caller: Caller<'e>) -> Self {
-        let circles = caller.circles.iter().map(|&(to, verdict)| (narrowed(to, network), verdict)).collect();
+    fn endpoint(estate: &Estate, (id, network): (EndpointId, &Network), caller: Caller<'e>) -> Self {
+        let circles = caller.circles.iter();
+        let circles = circles.map(|&(to, verdict)| (narrowed(estate, to, network), verdict)).collect();
         Self { through: Through::Endpoint(id), caller, circles }
     }
 

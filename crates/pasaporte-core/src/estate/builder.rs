@@ -82,7 +82,7 @@ pub enum Fault {
 /// Collects entries; [`Builder::finish`] makes them an [`Estate`].
 #[derive(Debug, Default)]
 pub struct Builder {
-    estate: Estate,
+    pub(super) estate: Estate,
     as_of_origin: Option<Origin>,
     claims: FxHashMap<(ScopeId, ScopeKind), Origin>,
     faults: Vec<Fault>,

@@ -25,6 +25,7 @@ mod resource;
 mod scope;
 mod setting;
 mod shared;
+mod supplement;
 mod table;
 mod thing;
 mod tree;
@@ -65,6 +66,7 @@ pub use resource::{ActionClass, ActionEntry, BlindSpot, LogCoverage, Resource, U
 pub use scope::{Scope, ScopeKind};
 pub use setting::Setting;
 pub use shared::{CaseOfActions, CrossAccount, Environment, Sensitivity, State};
+pub use supplement::{About, Supplement};
 pub use table::Kept;
 pub use thing::{AccountOf, Thing};
 pub use tree::Tree;
@@ -99,6 +101,7 @@ pub struct Estate {
     attempts: Vec<Attempt>,
     declared: Option<Box<Self>>,
     as_of: Option<Timestamp>,
+    inside: supplement::Inside,
     endpoints_of: Grouped<EndpointId>,
     triggers_of: Grouped<TriggerId>,
     functions_as: Grouped<FunctionId>,

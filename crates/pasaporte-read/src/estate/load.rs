@@ -2,7 +2,7 @@
 //! whole.
 
 use jiff::Timestamp;
-use pasaporte_core::estate::{BlindSpot, Builder, Estate, FileId, Origin};
+use pasaporte_core::estate::{BlindSpot, Builder, Estate, FileId, Origin, Supplement};
 
 use super::attached::Attached;
 use super::faults::whole;
@@ -10,24 +10,29 @@ use super::reader::{Found, Reader, Sides};
 use crate::diagnostic::Diagnostics;
 use crate::text::Source;
 
-/// Reads all sources into one estate, judged at `as_of` where one is given. On failure, all that is
+/// What is said of an estate beside its files.
+#[derive(Debug, Clone, Default)]
+pub struct Beside {
+    /// When it was true, whatever they say.
+    pub as_of: Option<Timestamp>,
+    /// Of its things, and of what counts as inside.
+    pub supplement: Supplement,
+}
+
+/// Reads all sources into one estate, with what is said beside them. On failure, all that is
 /// wrong, and how many mistakes there are beyond those kept.
-pub fn load(
-    sources: &[Source],
-    as_of: Option<Timestamp>,
-    diagnostics: Diagnostics,
-) -> Result<Estate, Diagnostics> {
-    loaded(sources, as_of, diagnostics, true)
+pub fn load(sources: &[Source], beside: &Beside, diagnostics: Diagnostics) -> Result<Estate, Diagnostics> {
+    loaded(sources, beside, diagnostics, true)
 }
 
 /// Whether a source is an estate; documents that it names are not looked for.
 pub fn check(source: Source) -> Result<(), Diagnostics> {
-    loaded(&[source], None, Diagnostics::default(), false).map(|_| ())
+    loaded(&[source], &Beside::default(), Diagnostics::default(), false).map(|_| ())
 }
 
 fn loaded(
     sources: &[Source],
-    as_of: Option<Timestamp>,
+    beside: &Beside,
     mut diagnostics: Diagnostics,
     attach: bool,
 ) -> Result<Estate, Diagnostics> {
@@ -54,7 +59,7 @@ fn loaded(
             read(source, file, &mut sides, &mut diagnostics, true);
         }
     }
-    let estate = finished(sides, sources, as_of, &mut diagnostics);
+    let estate = finished(sides, sources, beside, &mut diagnostics);
     if diagnostics.is_empty() { estate.ok_or(diagnostics) } else { Err(diagnostics) }
 }
 
@@ -72,13 +77,14 @@ fn read(
 fn finished(
     sides: Sides,
     sources: &[Source],
-    as_of: Option<Timestamp>,
+    beside: &Beside,
     diagnostics: &mut Diagnostics,
 ) -> Option<Estate> {
     let mut finish = |mut builder: Builder| {
-        if let Some(time) = as_of {
+        if let Some(time) = beside.as_of {
             builder.overrule_as_of(time);
         }
+        builder.supplement(&beside.supplement);
         builder
             .finish()
             .map_err(|refused| {

@@ -18,7 +18,7 @@ mod values;
 
 pub use document::Document;
 pub use document::KINDS;
-pub use load::{check, load};
+pub use load::{Beside, check, load};
 pub use values::{Word, parse_moment};
 
 pub(crate) use url::is_plain_address;

@@ -30,6 +30,11 @@ impl Kind {
         KINDS.iter().find(|(known, _)| *known == ending).map(|(_, kind)| *kind)
     }
 
+    /// The endings that there are, in words.
+    pub fn endings() -> String {
+        format!("endings are {}", KINDS.map(|(ending, _)| format!(".{ending}")).join(", "))
+    }
+
     /// Writes an audit as this kind, finding by finding.
     pub fn write(self, report: &Report<Findings<'_>>, out: &mut dyn Write) -> io::Result<()> {
         match self {

@@ -8,13 +8,15 @@ use std::path::{Path, PathBuf};
 use clap::Args;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap_complete::ArgValueCompleter;
-use pasaporte_audit::{Catalogue, Finding, Severity};
+use pasaporte_audit::{Catalogue, Finding};
 use pasaporte_core::pattern::Pattern;
 use pasaporte_read::files::{self, For};
 use pasaporte_report::audit::VERSION;
-use pasaporte_report::reports::{KINDS, Kind};
+use pasaporte_report::reports::Kind;
 use pasaporte_report::since::{Saved, Then, Unfit};
+use pasaporte_report::threshold::Threshold;
 
+use super::config::Heeded;
 use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions, unwritable, waive};
 use crate::session::Audited;
 use crate::view;
@@ -78,48 +80,26 @@ pub(crate) struct Showing {
     limit: usize,
 }
 
-/// Which findings make an audit fail.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Threshold {
-    severity: Severity,
-    /// Only those that are new, or worse than they were.
-    new: bool,
-}
-
-/// The thresholds that there are, worst first: each severity, and the same for what is new.
-const THRESHOLDS: [(&str, Severity, bool); 10] = [
-    ("critical", Severity::Critical, false),
-    ("high", Severity::High, false),
-    ("medium", Severity::Medium, false),
-    ("low", Severity::Low, false),
-    ("info", Severity::Info, false),
-    ("new:critical", Severity::Critical, true),
-    ("new:high", Severity::High, true),
-    ("new:medium", Severity::Medium, true),
-    ("new:low", Severity::Low, true),
-    ("new:info", Severity::Info, true),
-];
-
 fn threshold() -> impl TypedValueParser<Value = Threshold> {
-    PossibleValuesParser::new(THRESHOLDS.map(|(word, ..)| word)).map(|word| {
-        let found = THRESHOLDS.iter().find(|(known, ..)| *known == word);
-        let (_, severity, new) = *found.expect("only known words are taken");
-        Threshold { severity, new }
-    })
+    PossibleValuesParser::new(Threshold::WORDS)
+        .map(|word| Threshold::parse(&word).expect("only known words are taken"))
 }
 
 impl Audit {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
-        let chosen = self.judging.chosen()?;
-        if self.since.is_none() && self.judging.fail_on.is_some_and(|it| it.new) {
+        let configured = sheet.configured()?;
+        let chosen = self.judging.chosen(&configured)?;
+        let since =
+            self.since.clone().or_else(|| Some(configured.path_of(configured.config.since.as_ref()?)));
+        if since.is_none() && self.judging.fail_on(&configured).is_some_and(|it| it.new) {
             return Err(Stop::Misused {
                 message: "--fail-on new:LEVEL needs something to hold the audit against".to_owned(),
                 help: "name an audit that was saved: --since FILE".to_owned(),
             });
         }
-        let reports = self.reports()?;
-        let saved = self.since.as_deref().map(saved).transpose()?;
-        let accepted = waive::heeded(self.accepted.as_deref())?;
+        let reports = self.reports(&configured)?;
+        let saved = since.as_deref().map(saved).transpose()?;
+        let accepted = waive::heeded(self.accepted.as_deref(), &configured)?;
         self.input.ask(sheet, |session, sheet| {
             // Like the estate, it is not taken apart when all is said.
             let mut audited = ManuallyDrop::new(sheet.while_waiting("judging", || session.audit(chosen)));
@@ -129,7 +109,7 @@ impl Audit {
             if let Some((saved, file)) = saved {
                 audited.hold_against(saved, &file);
             }
-            for (file, kind) in reports {
+            for (file, kind) in &reports {
                 let written = files::replace(file, For::All, |file| {
                     let mut out = BufWriter::new(file);
                     kind.write(&audited.report(), &mut out)?;
@@ -141,22 +121,26 @@ impl Audit {
                 Format::Text => sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?,
                 Format::Json => audited.write_json(sheet.out)?,
             }
-            Ok(self.judging.exit_code(&audited))
+            Ok(self.judging.exit_code(&audited, &configured))
         })
     }
 }
 
 impl Audit {
     /// The files to write it to, with what each is.
-    fn reports(&self) -> Result<Vec<(&Path, Kind)>, Stop> {
+    fn reports(&self, configured: &Heeded) -> Result<Vec<(PathBuf, Kind)>, Stop> {
         let of = |file: &'_ PathBuf| -> Result<Kind, Stop> {
             Kind::of(file).ok_or_else(|| Stop::Misused {
                 message: format!("{} has no ending of a report", view::safe(&file.to_string_lossy())),
-                help: format!("endings are {}", KINDS.map(|(ending, _)| format!(".{ending}")).join(", ")),
+                help: Kind::endings(),
             })
         };
-        let saved = self.save.iter().map(|file| Ok((file.as_path(), Kind::Json)));
-        saved.chain(self.report.iter().map(|file| Ok((file.as_path(), of(file)?)))).collect()
+        let mut reports = self.report.clone();
+        if reports.is_empty() {
+            reports = configured.config.report.iter().map(|it| configured.path_of(it)).collect();
+        }
+        let saved = self.save.iter().map(|file| Ok((file.clone(), Kind::Json)));
+        saved.chain(reports.into_iter().map(|file| Ok((file.clone(), of(&file)?)))).collect()
     }
 }
 
@@ -169,22 +153,38 @@ impl Showing {
 
 impl Judging {
     /// The ids of the rules to run.
-    pub(crate) fn chosen(&self) -> Result<BTreeSet<&'static str>, Stop> {
+    pub(crate) fn chosen(&self, configured: &Heeded) -> Result<BTreeSet<&'static str>, Stop> {
         let only = matching(&self.only)?;
         let skip = matching(&self.skip)?;
         let all = Catalogue::shipped();
-        Ok(all.ids().filter(|id| (self.only.is_empty() || only.contains(id)) && !skip.contains(id)).collect())
+        let wanted = |id: &&str| (self.only.is_empty() || only.contains(id)) && !skip.contains(id);
+        let mut chosen: BTreeSet<&'static str> = all.ids().filter(wanted).collect();
+        let named = chosen.len();
+        chosen.retain(|rule| !configured.config.settings.is_off(rule));
+        match configured.file() {
+            Some(file) if chosen.is_empty() && named > 0 => Err(Stop::Misused {
+                message: format!("every rule that is asked for is off in {file}"),
+                help: "name others, or --no-config".to_owned(),
+            }),
+            _ => Ok(chosen),
+        }
     }
 
-    fn exit_code(&self, audited: &Audited<'_>) -> u8 {
+    /// What makes the audit fail, by argument or configuration.
+    fn fail_on(&self, configured: &Heeded) -> Option<Threshold> {
+        self.fail_on.or(configured.config.fail_on)
+    }
+
+    fn exit_code(&self, audited: &Audited<'_>, configured: &Heeded) -> u8 {
         let is_over = |finding: &Finding, threshold: Threshold| {
             let is_news = || audited.then(finding).is_some_and(Then::is_news);
             finding.severity >= threshold.severity && (!threshold.new || is_news()) && audited.counts(finding)
         };
         let over = |threshold: Threshold| audited.findings.iter().any(|finding| is_over(finding, threshold));
-        if self.fail_on.is_some_and(over) {
+        if self.fail_on(configured).is_some_and(over) {
             FOUND
-        } else if self.strict && audited.looked_at.blind_spots > 0 {
+        } else if (self.strict || configured.config.strict == Some(true)) && audited.looked_at.blind_spots > 0
+        {
             BLIND
         } else {
             0
@@ -237,21 +237,4 @@ pub(crate) fn matching(patterns: &[String]) -> Result<BTreeSet<&'static str>, St
         ids.extend(matched);
     }
     Ok(ids)
-}
-
-#[cfg(test)]
-mod tests {
-    use pasaporte_core::estate::Vocabulary;
-
-    use super::*;
-
-    #[test]
-    fn every_severity_can_be_asked_for() {
-        for (word, severity) in Severity::ALL {
-            for (text, new) in [((*word).to_owned(), false), (format!("new:{word}"), true)] {
-                let found = THRESHOLDS.iter().find(|(known, ..)| **known == text);
-                assert_eq!(found.map(|it| (it.1, it.2)), Some((*severity, new)));
-            }
-        }
-    }
 }

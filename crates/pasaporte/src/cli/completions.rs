@@ -10,10 +10,11 @@ use clap_complete::{CompleteEnv, CompletionCandidate};
 use pasaporte_audit::Catalogue;
 use pasaporte_core::estate::{Estate, FunctionId, GroupId, IdentityId, Kept, KeyId, ResourceId, UserId};
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::files::{self, For};
 use pasaporte_read::text::Source;
 
+use super::config::Which;
 use super::{Cli, Done, Input, Sheet, unwritable};
 
 /// By this a shell asks the program itself what may come next.
@@ -82,14 +83,14 @@ fn estate() -> Option<Estate> {
     let given = std::env::args_os().skip(1).map(PathBuf::from).filter(|path| path.exists());
     let mut paths: Vec<PathBuf> = given.filter(|path| path != Path::new(".") && !is_program(path)).collect();
     if paths.is_empty() {
-        paths = Input::default_paths().ok()?;
+        paths = Input::default_paths(&Which::default().read().ok()?).ok()?;
     }
     let sources = Source::find(&paths, &mut Diagnostics::default());
     let size: u64 = sources.iter().filter_map(Source::size).sum();
     if size > MOST_READ {
         return None;
     }
-    load(&sources, None, Diagnostics::default()).ok()
+    load(&sources, &Beside::default(), Diagnostics::default()).ok()
 }
 
 fn is_program(path: &Path) -> bool {

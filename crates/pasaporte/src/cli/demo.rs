@@ -7,6 +7,7 @@ use clap::Args;
 use pasaporte_read::files;
 
 use super::audit::{Judging, Showing};
+use super::config::Heeded;
 use super::sample::{self, FILES};
 use super::{Done, Sheet, Stop, unwritable};
 use crate::session::Session;
@@ -40,7 +41,7 @@ impl Demo {
     }
 
     pub(super) fn show(&self, sheet: &mut Sheet<'_>, session: &Session) -> Done {
-        let audited = session.audit(Judging::default().chosen()?);
+        let audited = session.audit(Judging::default().chosen(&Heeded::default())?);
         sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?;
         if !sheet.quiet {
             sheet.text(&view::next_steps(sheet.page, self.folder.as_deref()))?;

@@ -7,7 +7,7 @@ use std::time::Duration;
 use pasaporte_core::estate::{EndpointId, Estate};
 use pasaporte_gather::{Reaching, Secret};
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::Source;
 use pasaporte_stand_in::{CLIENT, Options, names, start};
 
@@ -89,7 +89,7 @@ fn read(folder: &Path, shown: &Path) -> Result<Session, Stop> {
             other => other,
         });
     let sources: Vec<Source> = sources.collect();
-    let estate = load(&sources, None, diagnostics).map_err(Stop::Wrong)?;
+    let estate = load(&sources, &Beside::default(), diagnostics).map_err(Stop::Wrong)?;
     Ok(Session::new(estate, sources))
 }
 

@@ -3,6 +3,7 @@
 mod audit;
 mod card;
 mod completions;
+pub(crate) mod config;
 mod demo;
 mod entry;
 mod explain;
@@ -24,18 +25,22 @@ mod token;
 mod waive;
 
 use std::borrow::Cow;
+use std::cell::OnceCell;
 use std::io::{BufWriter, IsTerminal, Write};
 use std::mem::ManuallyDrop;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::rc::Rc;
 
 use anstream::{AutoStream, ColorChoice};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use jiff::Timestamp;
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::{load, parse_moment};
+use pasaporte_read::estate::{Beside, load, parse_moment};
 use pasaporte_read::text::Source;
 use pasaporte_report::audit::write_json;
+
+use config::Heeded;
 
 use crate::session::Session;
 use crate::terminal;
@@ -53,6 +58,8 @@ struct Cli {
     command: Command,
     #[command(flatten)]
     look: Look,
+    #[command(flatten)]
+    config: config::Which,
 }
 
 /// How text output looks.
@@ -112,6 +119,8 @@ enum Command {
     Rules(rules::Rules),
     /// Accept findings until a date, with who answers for them and why; show and take back what is accepted
     Waive(waive::Waive),
+    /// Show what is in force, and which file and line it comes from
+    Config(config::Show),
     /// Print a JSON Schema
     Schema(schema::Schema),
     /// Serve six made-up platforms on this machine, to try gathering on
@@ -137,8 +146,8 @@ enum Format {
 /// The estate to look at.
 #[derive(Debug, Args)]
 struct Input {
-    /// Estate files, folders of them, or `-` for standard input [default: `PASAPORTE_ESTATE`, else this folder if it holds
-    /// an estate]
+    /// Estate files, folders of them, or `-` for standard input [default: `PASAPORTE_ESTATE`, else what the configuration
+    /// names, else this folder if it holds an estate]
     #[arg(value_name = "PATH", value_hint = clap::ValueHint::AnyPath)]
     paths: Vec<PathBuf>,
     /// Judge ages and expiries by this time instead of the estate's own: a time, a date or `now`
@@ -157,6 +166,9 @@ pub(crate) struct Sheet<'o> {
     pub(crate) quiet: bool,
     /// Text that waits for its end, where it may be shown in a pager.
     held: Option<String>,
+    /// Which configuration is heeded, and what it says once it was asked for.
+    which: config::Which,
+    configured: OnceCell<Rc<Heeded>>,
     pub(crate) out: &'o mut dyn Write,
 }
 
@@ -191,6 +203,15 @@ impl Sheet<'_> {
             self.out.write_all(held.as_bytes())?;
         }
         self.flush()
+    }
+
+    /// The configuration that is heeded.
+    fn configured(&self) -> Result<Rc<Heeded>, Stop> {
+        if let Some(known) = self.configured.get() {
+            return Ok(Rc::clone(known));
+        }
+        let read = Rc::new(self.which.read()?);
+        Ok(Rc::clone(self.configured.get_or_init(|| read)))
     }
 
     /// Does some work, and says that it goes on where it takes long.
@@ -271,6 +292,8 @@ pub(crate) fn run() -> ExitCode {
         linked: is_read && terminal::takes_links(),
         quiet: cli.look.quiet,
         held: (is_read && !cli.look.no_pager).then(String::new),
+        which: cli.config,
+        configured: OnceCell::new(),
         out: &mut out,
     };
     let done = cli.command.run(&mut sheet);
@@ -354,6 +377,7 @@ impl Command {
             Self::Token(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Waive(it) => it.run(sheet),
+            Self::Config(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
             #[cfg(feature = "stand-ins")]
             Self::StandIn(it) => it.run(sheet),
@@ -384,28 +408,34 @@ impl Input {
         sheet: &mut Sheet<'o>,
         question: impl FnOnce(&Session, &mut Sheet<'o>) -> Done,
     ) -> Done {
-        let session = ManuallyDrop::new(sheet.while_waiting("reading", || self.load())?);
+        let configured = sheet.configured()?;
+        let session = ManuallyDrop::new(sheet.while_waiting("reading", || self.load(&configured))?);
         question(&session, sheet)
     }
 
-    fn load(&self) -> Result<Session, Stop> {
+    fn load(&self, configured: &Heeded) -> Result<Session, Stop> {
         let mut diagnostics = Diagnostics::default();
-        let paths = if self.paths.is_empty() { Self::default_paths()? } else { self.paths.clone() };
+        let paths = if self.paths.is_empty() { Self::default_paths(configured)? } else { self.paths.clone() };
         let (standard, paths): (Vec<PathBuf>, Vec<PathBuf>) =
             paths.into_iter().partition(|path| path == Path::new("-"));
         let mut sources = Source::find(&paths, &mut diagnostics);
         if !standard.is_empty() {
             sources.push(Source::Standard);
         }
-        let estate = load(&sources, self.as_of, diagnostics).map_err(Stop::Wrong)?;
-        Ok(Session::new(estate, sources))
+        let beside = Beside { as_of: self.as_of, supplement: configured.config.supplement.clone() };
+        let estate = load(&sources, &beside, diagnostics).map_err(Stop::Wrong)?;
+        Ok(Session::new(estate, sources).judged(configured.config.settings.clone(), configured.file()))
     }
 
     /// The estate that is meant where none is named.
-    fn default_paths() -> Result<Vec<PathBuf>, Stop> {
+    fn default_paths(configured: &Heeded) -> Result<Vec<PathBuf>, Stop> {
         let paths = std::env::var_os(ESTATE).filter(|paths| !paths.is_empty());
         if let Some(paths) = paths {
             return Ok(std::env::split_paths(&paths).collect());
+        }
+        let named = configured.estate();
+        if !named.is_empty() {
+            return Ok(named);
         }
         let here = vec![PathBuf::from(".")];
         if Source::find(&here, &mut Diagnostics::default()).iter().any(Source::claims_an_estate) {
@@ -418,6 +448,14 @@ impl Input {
             ),
         })
     }
+}
+
+/// A file in the working folder, or the next above that has one.
+fn upward(name: &str) -> Option<PathBuf> {
+    let here = std::env::current_dir().ok()?;
+    let found = here.ancestors().map(|folder| folder.join(name)).find(|path| path.exists())?;
+    // As seen from here where it is here.
+    Some(found.strip_prefix(&here).map(Path::to_owned).unwrap_or(found))
 }
 
 /// A file or folder that cannot be written.

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use pasaporte_read::diagnostic::Diagnostics;
-use pasaporte_read::estate::load;
+use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::{Form, Source};
 
 use super::Stop;
@@ -27,7 +27,7 @@ pub(super) const FILES: &[(&str, &str)] = &[
 /// The sample estate that the program carries, as if it stood in a folder.
 pub(super) fn session(place: &Path) -> Result<Session, Stop> {
     let sources = carried(place);
-    let estate = load(&sources, None, Diagnostics::default()).map_err(Stop::Wrong)?;
+    let estate = load(&sources, &Beside::default(), Diagnostics::default()).map_err(Stop::Wrong)?;
     Ok(Session::new(estate, sources))
 }
 

@@ -12,7 +12,8 @@ use pasaporte_read::accepted::{self, Acceptance, fingerprint};
 use pasaporte_read::files;
 use pasaporte_report::accepted::Accepted;
 
-use super::{Done, Input, Sheet, Stop, now, unwritable};
+use super::config::Heeded;
+use super::{Done, Input, Sheet, Stop, now, unwritable, upward};
 use crate::session::Audited;
 use crate::view;
 
@@ -79,7 +80,7 @@ impl Waive {
                 ));
             }
         }
-        let path = self.file(Path::new(FILE));
+        let path = self.file(sheet)?;
         let before = read_text(&path)?;
         accepted::read(&shown(&path), &before).map_err(Stop::Wrong)?;
         let input = Input { paths: self.paths.clone(), as_of: None };
@@ -164,7 +165,7 @@ impl Waive {
     }
 
     fn withdraw(&self, sheet: &mut Sheet<'_>) -> Done {
-        let path = self.file(Path::new(FILE));
+        let path = self.file(sheet)?;
         let text = read_text(&path)?;
         let all = accepted::read(&shown(&path), &text).map_err(Stop::Wrong)?;
         let mut taken: Vec<&Acceptance> = Vec::new();
@@ -191,36 +192,41 @@ impl Waive {
     }
 
     fn list(&self, sheet: &mut Sheet<'_>) -> Done {
-        let path = self.file(Path::new(FILE));
+        let path = self.file(sheet)?;
         let all = accepted::read(&shown(&path), &read_text(&path)?).map_err(Stop::Wrong)?;
         sheet.text(&view::acceptances(sheet.page, &all, &shown(&path), today()))?;
         Ok(0)
     }
 
-    /// The file that is meant.
-    fn file(&self, otherwise: &Path) -> PathBuf {
-        self.accepted.clone().or_else(upward).unwrap_or_else(|| otherwise.to_owned())
+    /// The file that is meant, or that is to be made.
+    fn file(&self, sheet: &Sheet<'_>) -> Result<PathBuf, Stop> {
+        let found = file(self.accepted.as_deref(), &*sheet.configured()?);
+        Ok(found.unwrap_or_else(|| PathBuf::from(FILE)))
     }
+}
+
+/// The file that is named, else the one that the configuration names, else the one in the working folder or the next above
+/// that has one.
+fn file(named: Option<&Path>, configured: &Heeded) -> Option<PathBuf> {
+    let told = || configured.config.accepted.as_deref().map(|it| configured.path_of(it));
+    named.map(Path::to_owned).or_else(told).or_else(|| upward(FILE))
 }
 
 fn today() -> Date {
     TimeZone::UTC.to_datetime(now()).date()
 }
 
-/// The file of acceptances in the working folder, or the next above that has one.
-fn upward() -> Option<PathBuf> {
-    let here = std::env::current_dir().ok()?;
-    let found = here.ancestors().map(|folder| folder.join(FILE)).find(|path| path.exists())?;
-    // As seen from here where it is here.
-    Some(found.strip_prefix(&here).map(Path::to_owned).unwrap_or(found))
-}
-
 /// The acceptances that an audit heeds: of the file that is named, or of the one upward. They are told as on the day of
 /// which the estate is; today where it is of none.
 pub(super) fn heeded(
     named: Option<&Path>,
+    configured: &Heeded,
 ) -> Result<Option<impl FnOnce(Option<Timestamp>) -> Accepted>, Stop> {
-    let Some(path) = named.map(Path::to_owned).or_else(upward) else { return Ok(None) };
+    let Some(path) = file(named, configured) else { return Ok(None) };
+    // One that the configuration names is there once something is accepted.
+    if named.is_none() && !path.exists() {
+        return Ok(None);
+    }
     let text = files::read_text(&path).map_err(|error| {
         misused(format!("{} cannot be read: {error}", shown(&path)), "name a file that `waive` wrote")
     })?;

@@ -7,6 +7,7 @@ use anstyle::Style;
 use pasaporte_audit::{Audit, Finding, Rule, Severity, Sureness};
 use pasaporte_core::estate::{Estate, Vocabulary};
 use pasaporte_report::accepted::AcceptedOut;
+use pasaporte_report::config::ConfiguredOut;
 use pasaporte_report::finding::PasteOut;
 use pasaporte_report::since::Then;
 use pasaporte_report::{AccountOut, LookedAt};
@@ -199,9 +200,37 @@ fn heading(page: Page, audited: &Audited<'_>) -> String {
         ),
     };
     out.push_str(&page.paragraph(&blind, "", "", 0));
+    if let Some(it) = &audited.configured {
+        out.push_str(&page.paragraph(&judged_by(it), "", "", 0));
+    }
     out.push('\n');
     out.push_str(&standing(page, audited));
     out
+}
+
+/// By which configuration, and what that makes of rules.
+fn judged_by(it: &ConfiguredOut) -> String {
+    const MOST: usize = 6;
+    let listed = |rules: &[&str]| match rules.get(MOST..) {
+        None | Some([]) => rules.join(", "),
+        Some(more) => format!("{} and {} more", rules[..MOST].join(", "), more.len()),
+    };
+    let mut told: Vec<String> = Vec::new();
+    if !it.off.is_empty() {
+        let off: Vec<&str> = it.off.iter().map(String::as_str).collect();
+        told.push(format!("{} off", listed(&off)));
+    }
+    for (word, severity) in Severity::ALL.iter().rev() {
+        let rules: Vec<&str> =
+            it.told_as.iter().filter(|(_, it)| it.0 == *severity).map(|(rule, _)| rule.as_str()).collect();
+        if !rules.is_empty() {
+            told.push(format!("{} told as {word}", listed(&rules)));
+        }
+    }
+    match told.as_slice() {
+        [] => format!("Judged by {}.", it.file),
+        told => format!("Judged by {}: {}.", it.file, told.join("; ")),
+    }
 }
 
 /// How many functions each account has, a line or two a platform, the largest accounts first.

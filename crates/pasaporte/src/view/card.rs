@@ -292,6 +292,10 @@ fn columns(page: Page, titles: &[&str], mut rows: Vec<Vec<Span>>, none: &str, ou
     if !titles.is_empty() {
         rows.insert(0, titles.iter().map(|title| Span((*title).to_owned(), DIM)).collect());
     }
+    // What an estate says breaks no row.
+    for Span(text, _) in rows.iter_mut().flatten() {
+        *text = in_line(text);
+    }
     let last = rows[0].len() - 1;
     let width = |column: usize| rows.iter().map(|row| row[column].0.width()).max().unwrap_or_default();
     let widths: Vec<usize> = (0..last).map(width).collect();

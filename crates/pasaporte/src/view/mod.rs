@@ -3,6 +3,7 @@
 mod accepted;
 mod audit;
 mod card;
+mod config;
 mod diagnostics;
 mod entry;
 mod explain;
@@ -18,6 +19,7 @@ mod table;
 pub(crate) use accepted::{acceptances, waived, withdrawn};
 pub(crate) use audit::{audit, next_steps};
 pub(crate) use card::card;
+pub(crate) use config::in_force;
 pub(crate) use diagnostics::{diagnostics, misuse};
 pub(crate) use entry::entered;
 pub(crate) use explain::explained;

@@ -101,8 +101,14 @@ impl Place {
 
     /// Runs the program with something on standard input.
     pub fn run_with(&self, args: &[&str], input: impl Into<Vec<u8>>) -> Run {
+        self.run_in("", args, input)
+    }
+
+    /// Runs the program in a folder below.
+    pub fn run_in(&self, folder: &str, args: &[&str], input: impl Into<Vec<u8>>) -> Run {
         let mut command = Command::cargo_bin("pasaporte").unwrap();
-        command.current_dir(self.folder.path()).env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE");
+        command.current_dir(self.folder.path().join(folder));
+        command.env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE");
         let output = command.args(args).write_stdin(input).output().unwrap();
         Run {
             code: output.status.code().expect("the program ends by itself"),
@@ -115,7 +121,12 @@ impl Place {
     pub fn audit(&self, args: &[&str]) -> Value {
         let all: Vec<&str> =
             ["audit"].into_iter().chain(args.iter().copied()).chain(["--format", "json"]).collect();
-        let run = self.run(&all);
+        self.json(&all)
+    }
+
+    /// What a command answers as JSON.
+    pub fn json(&self, args: &[&str]) -> Value {
+        let run = self.run(args);
         assert_eq!(run.code, 0, "{}", run.err);
         serde_json::from_str(&run.out).unwrap()
     }
