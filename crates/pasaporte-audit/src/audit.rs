@@ -105,7 +105,7 @@ impl<'e> Audit<'e> {
     }
 
     /// What counts as too old for a key.
-    pub(crate) fn thresholds_of(&self, key: &Key) -> &Thresholds {
+    pub fn thresholds_of(&self, key: &Key) -> &Thresholds {
         self.settings.thresholds(self.environment_of_key(key))
     }
 

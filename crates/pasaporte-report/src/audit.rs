@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize, Serializer};
 
 use crate::accepted::{AcceptancesOut, Accepted};
 use crate::config::ConfiguredOut;
+use crate::exhibits::Exhibits;
 use crate::finding::{FindingOut, Texts};
 use crate::looked_at::LookedAt;
 use crate::rules::RuleOut;
@@ -46,6 +47,9 @@ pub struct Report<F = Vec<FindingOut>> {
     pub findings: F,
     /// The rules that were run, by id.
     pub rules: Vec<RuleOut>,
+    /// What reports show beside findings; only of an audit that was saved.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub exhibits: Option<Exhibits>,
 }
 
 /// Findings to be written: each is worded as it is written, so that many cost no more memory than one.
@@ -59,12 +63,50 @@ pub struct Findings<'a> {
     accepted: Option<&'a Accepted>,
 }
 
-impl Findings<'_> {
-    /// Each in words, in order: made when it is asked for.
-    pub fn each(&self) -> impl Iterator<Item = FindingOut> {
-        self.findings.iter().map(|finding| self.told(finding))
+/// Findings that can be gone through in words, in order.
+pub trait InWords {
+    /// How many there are.
+    fn number(&self) -> usize;
+
+    /// Gives them, one after the other, to whoever takes them.
+    fn in_words<R>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Cow<'_, FindingOut>>) -> R) -> R;
+}
+
+impl InWords for Vec<FindingOut> {
+    fn number(&self) -> usize {
+        self.len()
     }
 
+    fn in_words<R>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Cow<'_, FindingOut>>) -> R) -> R {
+        take(&mut self.iter().map(Cow::Borrowed))
+    }
+}
+
+impl InWords for Findings<'_> {
+    fn number(&self) -> usize {
+        self.findings.len()
+    }
+
+    /// Told by all processors, a batch at a time, so that never all the words are held at once; the next while one is
+    /// taken.
+    fn in_words<R>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Cow<'_, FindingOut>>) -> R) -> R {
+        rayon::in_place_scope(|scope| {
+            let (told, batches) = std::sync::mpsc::sync_channel(1);
+            scope.spawn(move |_| {
+                for batch in self.findings.chunks(TOLD_AT_ONCE) {
+                    let words: Vec<FindingOut> = batch.par_iter().map(|finding| self.told(finding)).collect();
+                    // Once nobody takes them, nobody needs the rest.
+                    if told.send(words).is_err() {
+                        break;
+                    }
+                }
+            });
+            take(&mut batches.into_iter().flatten().map(Cow::Owned))
+        })
+    }
+}
+
+impl Findings<'_> {
     fn told(&self, finding: &Finding) -> FindingOut {
         let mut out = FindingOut::of(finding, None, self.audit, self.texts);
         out.accepted = self.accepted.and_then(|accepted| accepted.of(finding));
@@ -77,21 +119,7 @@ impl Findings<'_> {
 
 impl Serialize for Findings<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        // Told by all processors, a batch at a time, so that never all the words are held at once; the next while one is
-        // written.
-        rayon::in_place_scope(|scope| {
-            let (told, batches) = std::sync::mpsc::sync_channel(1);
-            scope.spawn(move |_| {
-                for batch in self.findings.chunks(TOLD_AT_ONCE) {
-                    let words: Vec<FindingOut> = batch.par_iter().map(|finding| self.told(finding)).collect();
-                    // Once nobody takes them, nobody needs the rest.
-                    if told.send(words).is_err() {
-                        break;
-                    }
-                }
-            });
-            serializer.collect_seq(batches.into_iter().flatten())
-        })
+        self.in_words(|all| serializer.collect_seq(all))
     }
 }
 
@@ -164,6 +192,7 @@ impl<'a> Report<Findings<'a>> {
             configured: None,
             findings: Findings { audit, findings, texts, saved: None, accepted: None },
             rules: ran.map(RuleOut::of).collect(),
+            exhibits: None,
         }
     }
 

@@ -10,6 +10,7 @@ use pasaporte_core::estate::{
     ActionClass, Check, EndpointId, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach,
     LastUse, Presents, Principal, Shows, State, Thing, Vocabulary, Way,
 };
+use pasaporte_core::reach::Reaches;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -165,14 +166,24 @@ pub struct KeyOut {
 impl Card {
     /// A function's passport, with those of an audit's findings that are about it.
     pub fn new(audit: &Audit<'_>, findings: &[Finding], function: FunctionId, texts: &dyn Texts) -> Self {
+        let mut card = Self::lean(audit, &Reaches::new(audit.effects()), function);
+        let identity = audit.estate().get(function).and_then(|it| audit.estate().runs_as(it));
+        let about = about(audit.effects(), function, identity);
+        let found = findings_about(findings, &about);
+        card.findings = found.map(|(it, leading)| FindingOut::of(it, leading, audit, texts)).collect();
+        card
+    }
+
+    /// The same without findings, where several are made: what everybody may is worked out once.
+    pub(crate) fn lean(audit: &Audit<'_>, reaches: &Reaches<'_, '_>, function: FunctionId) -> Self {
         let (estate, effects) = (audit.estate(), audit.effects());
         let on = Thing::Function(function);
         let it = estate.get(function);
         let identity = it.and_then(|it| estate.runs_as(it));
         let entered = Entered::new(effects, function);
-        let reached = identity.map(|id| Reached::new(effects, Principal::Identity(id), Some(function)));
-        let (own, common) = reached.as_ref().map_or((&[][..], &[][..]), |it| (&it.rights, &it.as_anyone));
-        let about = about(effects, function, identity);
+        let rights =
+            identity.map(|id| Reached::of(effects, reaches.of(Principal::Identity(id)), Some(function)));
+        let (own, common) = rights.as_ref().map_or((&[][..], &[][..]), |it| (&it.rights, &it.as_anyone));
         let text = |name: Option<pasaporte_core::estate::Name>| name.map(|name| estate.text(name).to_owned());
         Self {
             card: VERSION,
@@ -190,11 +201,9 @@ impl Card {
             entries: ways_in(effects, function, &entered),
             exits: exits(own),
             exits_as_anyone: exits(common),
-            can_become: reached.map(|reached| reached.can_become).unwrap_or_default(),
+            can_become: rights.map(|rights| rights.can_become).unwrap_or_default(),
             keys: keys(audit, function),
-            findings: findings_about(findings, &about)
-                .map(|(it, leading)| FindingOut::of(it, leading, audit, texts))
-                .collect(),
+            findings: Vec::new(),
             read_from: entered.read_from,
         }
     }
@@ -245,7 +254,11 @@ pub fn looked_at(effects: &Effects<'_>, function: FunctionId) -> Vec<Thing> {
 }
 
 /// The things that a finding about the function is a weakness of.
-fn about(access: &Effects<'_>, function: FunctionId, identity: Option<IdentityId>) -> BTreeSet<Thing> {
+pub(crate) fn about(
+    access: &Effects<'_>,
+    function: FunctionId,
+    identity: Option<IdentityId>,
+) -> BTreeSet<Thing> {
     let estate = access.estate();
     let mut all = BTreeSet::from([Thing::Function(function)]);
     all.extend(identity.map(Thing::Identity));

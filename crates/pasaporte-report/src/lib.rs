@@ -8,6 +8,7 @@ pub mod audit;
 mod card;
 pub mod config;
 mod entry;
+pub mod exhibits;
 mod explain;
 pub mod finding;
 mod gather;

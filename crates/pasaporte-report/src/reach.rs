@@ -107,8 +107,13 @@ const REACH_VERSION: u64 = 2;
 impl Reached {
     /// All that a principal may do.
     pub fn new(effects: &Effects<'_>, principal: Principal, function: Option<FunctionId>) -> Self {
+        Self::of(effects, Reaches::new(effects).of(principal), function)
+    }
+
+    /// The same in words, where it was worked out.
+    pub(crate) fn of(effects: &Effects<'_>, reach: Reach, function: Option<FunctionId>) -> Self {
         let estate = effects.estate();
-        let Reach { own, common, idle, becoming, manages, .. } = Reaches::new(effects).of(principal);
+        let Reach { principal, own, common, idle, becoming, manages } = reach;
         let out = |all: &[Service]| all.iter().map(|service| ServiceOut::new(effects, service)).collect();
         let names = effects.names(principal);
         let names = names.iter().filter(|name| **name != principal).map(|name| estate.principal_label(*name));

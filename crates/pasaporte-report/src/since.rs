@@ -10,9 +10,10 @@ use pasaporte_core::estate::Vocabulary;
 use pasaporte_read::accepted::fingerprint;
 use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
-use crate::audit::VERSION;
+use crate::audit::{Report, VERSION};
 
 /// How a finding stands to an audit that was saved.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -64,7 +65,6 @@ pub enum Unfit {
 /// The members of a saved audit that matter here.
 #[derive(Deserialize)]
 struct Written {
-    audit: u64,
     looked_at: LookedAt,
     findings: Vec<Kept>,
     rules: Vec<Ran>,
@@ -109,25 +109,32 @@ impl Kept {
     }
 }
 
+/// Reads an audit that was saved, as far as somebody wants it.
+fn parse<T: DeserializeOwned>(text: &[u8]) -> Result<T, Unfit> {
+    #[derive(Deserialize)]
+    struct Version {
+        audit: u64,
+    }
+    let version = serde_json::from_slice::<Version>(text);
+    if let Ok(version) = version
+        && version.audit > VERSION
+    {
+        return Err(Unfit::Newer(version.audit));
+    }
+    serde_json::from_slice(text).map_err(|error| Unfit::NotAnAudit(error.line(), error.column()))
+}
+
+impl Report {
+    /// Reads what `audit --save` wrote, whole.
+    pub fn read(text: &[u8]) -> Result<Self, Unfit> {
+        parse(text)
+    }
+}
+
 impl Saved {
     /// Reads what `audit --save` wrote.
     pub fn read(text: &[u8]) -> Result<Self, Unfit> {
-        #[derive(Deserialize)]
-        struct Version {
-            audit: u64,
-        }
-        let written: Written = match serde_json::from_slice(text) {
-            Ok(written) => written,
-            Err(error) => {
-                return Err(match serde_json::from_slice::<Version>(text) {
-                    Ok(version) if version.audit > VERSION => Unfit::Newer(version.audit),
-                    _ => Unfit::NotAnAudit(error.line(), error.column()),
-                });
-            }
-        };
-        if written.audit > VERSION {
-            return Err(Unfit::Newer(written.audit));
-        }
+        let written: Written = parse(text)?;
         let known = written.findings.iter().flat_map(Kept::all);
         let known = known.filter_map(|kept| Some((kept.number()?, kept.severity.0)));
         Ok(Self {

@@ -12,6 +12,7 @@ use pasaporte_read::text::Source;
 use pasaporte_report::accepted::{AcceptancesOut, Accepted, AcceptedOut};
 use pasaporte_report::audit::{Findings, Report, write_json};
 use pasaporte_report::config::ConfiguredOut;
+use pasaporte_report::exhibits::Exhibits;
 use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
 use pasaporte_report::since::{Now, Saved, SinceOut, Then};
@@ -101,6 +102,7 @@ pub(crate) struct Audited<'e> {
     pub(crate) since: Option<Since>,
     pub(crate) accepted: Option<Heeded>,
     pub(crate) configured: Option<ConfiguredOut>,
+    exhibits: Option<Exhibits>,
 }
 
 /// What somebody answers for, and how it stands to what was found.
@@ -124,7 +126,17 @@ impl<'e> Audited<'e> {
         let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
         findings.retain(|finding| chosen.contains(audit.rule(finding).id));
         let looked_at = LookedAt::new(audit.estate(), blind_spots);
-        Self { audit, texts, findings, looked_at, ran: chosen, since: None, accepted: None, configured: None }
+        Self {
+            audit,
+            texts,
+            findings,
+            looked_at,
+            ran: chosen,
+            since: None,
+            accepted: None,
+            configured: None,
+            exhibits: None,
+        }
     }
 
     /// Holds it against an audit that was saved in a file.
@@ -155,6 +167,16 @@ impl<'e> Audited<'e> {
     /// How a finding stands to the audit that was saved, if this one is held against one.
     pub(crate) fn then(&self, finding: &Finding) -> Option<Then> {
         self.since.as_ref().map(|since| since.saved.then(finding))
+    }
+
+    /// Works out what reports show beside findings.
+    pub(crate) fn exhibit(&mut self) {
+        self.exhibits = Some(Exhibits::new(&self.audit, &self.findings));
+    }
+
+    /// The audit with what reports show beside findings, where that was worked out.
+    pub(crate) fn whole(&self) -> Report<Findings<'_>> {
+        Report { exhibits: self.exhibits.clone(), ..self.report() }
     }
 
     /// Writes the audit as its JSON report.

@@ -7,7 +7,7 @@ use std::io::{self, Write};
 use pasaporte_audit::Severity;
 use pasaporte_core::estate::Vocabulary;
 
-use crate::audit::{Findings, Report};
+use crate::audit::{InWords, Report};
 use crate::finding::{FindingOut, Standing};
 
 /// How many findings are told, and things are named.
@@ -15,7 +15,7 @@ const MOST: usize = 20;
 /// The longest text of a cell, in characters.
 const LONGEST: usize = 400;
 
-pub(super) fn write(report: &Report<Findings<'_>>, out: &mut dyn Write) -> io::Result<()> {
+pub(super) fn write(report: &Report<impl InWords>, out: &mut dyn Write) -> io::Result<()> {
     let mut text = heading(report);
     let is_told = |it: &FindingOut| {
         let is_news = it.since.is_none_or(|since| since != Standing::Same);
@@ -23,9 +23,11 @@ pub(super) fn write(report: &Report<Findings<'_>>, out: &mut dyn Write) -> io::R
     };
     let mut others = 0;
     let mut told: Vec<FindingOut> = Vec::new();
-    for finding in report.findings.each().filter(is_told) {
-        if told.len() < MOST { told.push(finding) } else { others += 1 }
-    }
+    report.findings.in_words(|all| {
+        for finding in all.filter(|it| is_told(it)) {
+            if told.len() < MOST { told.push(finding.into_owned()) } else { others += 1 }
+        }
+    });
     text.push_str(&table(&told));
     if others > 0 {
         let _ = writeln!(text, "\n… and {others} more.");
@@ -35,7 +37,7 @@ pub(super) fn write(report: &Report<Findings<'_>>, out: &mut dyn Write) -> io::R
     out.write_all(text.as_bytes())
 }
 
-fn heading(report: &Report<Findings<'_>>) -> String {
+fn heading(report: &Report<impl InWords>) -> String {
     let counts = &report.counts;
     let of = [counts.critical, counts.high, counts.medium, counts.low, counts.info];
     let words = Severity::ALL.iter().rev().map(|(word, _)| *word);
@@ -111,7 +113,7 @@ fn fixes(told: &[FindingOut]) -> String {
 }
 
 /// What is accepted, what is gone, what was not seen.
-fn beside(report: &Report<Findings<'_>>) -> String {
+fn beside(report: &Report<impl InWords>) -> String {
     let mut text = String::new();
     if let Some(since) = report.since.as_ref().filter(|since| !since.gone.is_empty()) {
         let names =

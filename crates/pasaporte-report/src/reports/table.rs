@@ -2,7 +2,7 @@
 
 use std::io::{self, Write};
 
-use crate::audit::{Findings, Report};
+use crate::audit::{InWords, Report};
 use crate::finding::FindingOut;
 use crate::list::Cell;
 
@@ -29,13 +29,15 @@ const COLUMNS: [&str; 20] = [
     "line",
 ];
 
-pub(super) fn write(report: &Report<Findings<'_>>, out: &mut dyn Write) -> io::Result<()> {
+pub(super) fn write(report: &Report<impl InWords>, out: &mut dyn Write) -> io::Result<()> {
     let mut table = csv::Writer::from_writer(out);
     table.write_record(COLUMNS).map_err(io::Error::other)?;
-    for finding in report.findings.each() {
-        table.write_record(row(&finding).iter().map(Cell::in_csv)).map_err(io::Error::other)?;
-    }
-    table.flush()
+    report.findings.in_words(|all| {
+        for finding in all {
+            table.write_record(row(&finding).iter().map(Cell::in_csv)).map_err(io::Error::other)?;
+        }
+        table.flush()
+    })
 }
 
 fn row(it: &FindingOut) -> [Cell; 20] {

@@ -11,10 +11,11 @@ use clap_complete::ArgValueCompleter;
 use pasaporte_audit::{Catalogue, Finding};
 use pasaporte_core::pattern::Pattern;
 use pasaporte_read::files::{self, For};
-use pasaporte_report::audit::VERSION;
+use pasaporte_report::audit::{InWords, Report, VERSION};
 use pasaporte_report::reports::Kind;
 use pasaporte_report::since::{Saved, Then, Unfit};
 use pasaporte_report::threshold::Threshold;
+use serde::Serialize;
 
 use super::config::Heeded;
 use super::{BLIND, Done, FOUND, Format, Input, Sheet, Stop, completions, unwritable, waive};
@@ -35,8 +36,8 @@ pub(crate) struct Audit {
     /// Keep the audit whole in this file, as JSON, to hold later ones against
     #[arg(long, value_name = "FILE")]
     save: Option<PathBuf>,
-    /// Write it to these files too, each as its ending says: .md for a pull request, .csv a finding a row, .json whole
-    /// (repeat)
+    /// Write it to these files too, each as its ending says: .html, .md for a pull request, .csv a finding a row, .ndjson a
+    /// finding a line, .sarif, .ocsf.ndjson, .junit.xml, .json whole (repeat)
     #[arg(long, value_name = "FILE")]
     report: Vec<PathBuf>,
     /// Hold it against an audit that was saved: what is new, worse, the same, gone. What is the same is only counted
@@ -98,7 +99,7 @@ impl Audit {
             });
         }
         let reports = self.reports(&configured)?;
-        let saved = since.as_deref().map(saved).transpose()?;
+        let saved = since.as_deref().map(|file| saved(file, Saved::read)).transpose()?;
         let accepted = waive::heeded(self.accepted.as_deref(), &configured)?;
         self.input.ask(sheet, |session, sheet| {
             // Like the estate, it is not taken apart when all is said.
@@ -109,13 +110,14 @@ impl Audit {
             if let Some((saved, file)) = saved {
                 audited.hold_against(saved, &file);
             }
+            let exhibited = |kind: Kind| kind == Kind::Html || self.save.is_some();
+            if reports.iter().any(|(_, kind)| exhibited(*kind)) {
+                sheet.while_waiting("drawing passports", || audited.exhibit());
+            }
             for (file, kind) in &reports {
-                let written = files::replace(file, For::All, |file| {
-                    let mut out = BufWriter::new(file);
-                    kind.write(&audited.report(), &mut out)?;
-                    out.flush()
-                });
-                written.map_err(|error| unwritable(file, &error))?;
+                let is_saved = self.save.as_ref() == Some(file);
+                let report = if is_saved || *kind == Kind::Html { audited.whole() } else { audited.report() };
+                write_report(&report, file, *kind)?;
             }
             match self.format {
                 Format::Text => sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?,
@@ -129,19 +131,35 @@ impl Audit {
 impl Audit {
     /// The files to write it to, with what each is.
     fn reports(&self, configured: &Heeded) -> Result<Vec<(PathBuf, Kind)>, Stop> {
-        let of = |file: &'_ PathBuf| -> Result<Kind, Stop> {
-            Kind::of(file).ok_or_else(|| Stop::Misused {
-                message: format!("{} has no ending of a report", view::safe(&file.to_string_lossy())),
-                help: Kind::endings(),
-            })
-        };
         let mut reports = self.report.clone();
         if reports.is_empty() {
             reports = configured.config.report.iter().map(|it| configured.path_of(it)).collect();
         }
         let saved = self.save.iter().map(|file| Ok((file.clone(), Kind::Json)));
-        saved.chain(reports.into_iter().map(|file| Ok((file.clone(), of(&file)?)))).collect()
+        saved.chain(reports.into_iter().map(|file| Ok((file.clone(), kind_of(&file)?)))).collect()
     }
+}
+
+/// What a file is written as.
+pub(super) fn kind_of(file: &Path) -> Result<Kind, Stop> {
+    Kind::of(file).ok_or_else(|| Stop::Misused {
+        message: format!("{} has no ending of a report", view::safe(&file.to_string_lossy())),
+        help: Kind::endings(),
+    })
+}
+
+/// Writes an audit to a file.
+pub(super) fn write_report<F: InWords + Serialize>(
+    report: &Report<F>,
+    file: &Path,
+    kind: Kind,
+) -> Result<(), Stop> {
+    let written = files::replace(file, For::All, |file| {
+        let mut out = BufWriter::new(file);
+        kind.write(report, &mut out)?;
+        out.flush()
+    });
+    written.map_err(|error| unwritable(file, &error))
 }
 
 impl Showing {
@@ -192,14 +210,17 @@ impl Judging {
     }
 }
 
-/// An audit that was saved, and its file as it is shown.
-fn saved(file: &Path) -> Result<(Saved, String), Stop> {
+/// An audit that was saved, as far as `read` takes it, and its file as it is shown.
+pub(super) fn saved<T>(
+    file: &Path,
+    read: impl FnOnce(&[u8]) -> Result<T, Unfit>,
+) -> Result<(T, String), Stop> {
     let shown = view::safe(&file.to_string_lossy());
     let wrong = |message: String, help: &str| Stop::Misused { message, help: help.to_owned() };
     let text = files::read_up_to(file, LARGEST_SAVED).map_err(|error| {
         wrong(format!("{shown} cannot be read: {error}"), "name a file that `audit --save` wrote")
     })?;
-    let saved = Saved::read(&text).map_err(|unfit| match unfit {
+    let saved = read(&text).map_err(|unfit| match unfit {
         Unfit::Newer(version) => wrong(
             format!(
                 "{shown} was saved by a newer version: audits of version {version}, and this reads {VERSION}"

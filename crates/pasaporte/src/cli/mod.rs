@@ -16,6 +16,7 @@ mod list;
 mod live;
 mod lookup;
 mod reach;
+mod report;
 mod rules;
 mod sample;
 mod schema;
@@ -119,6 +120,8 @@ enum Command {
     Rules(rules::Rules),
     /// Accept findings until a date, with who answers for them and why; show and take back what is accepted
     Waive(waive::Waive),
+    /// Write an audit that was saved to files for others: HTML, Markdown, SARIF, OCSF, `JUnit`, CSV, JSON
+    Report(report::Reported),
     /// Show what is in force, and which file and line it comes from
     Config(config::Show),
     /// Print a JSON Schema
@@ -377,6 +380,7 @@ impl Command {
             Self::Token(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Waive(it) => it.run(sheet),
+            Self::Report(it) => it.run(sheet),
             Self::Config(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),
             #[cfg(feature = "stand-ins")]
