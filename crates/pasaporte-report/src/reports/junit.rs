@@ -30,7 +30,10 @@ pub(super) fn write(report: &Report<impl InWords>, out: &mut dyn Write) -> io::R
         told.add_test_suite(suite);
     }
     told.add_test_suites(suites.into_values());
-    told.serialize(out).map_err(io::Error::other)
+    let text = told.to_string().map_err(io::Error::other)?;
+    // The common schema knows this count of suites, and not of all of them together.
+    let skipped = format!(" skipped=\"{}\"", told.skipped);
+    out.write_all(text.replacen(&skipped, "", 1).as_bytes())
 }
 
 fn case(it: &FindingOut) -> TestCase {

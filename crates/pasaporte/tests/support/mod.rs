@@ -9,6 +9,7 @@
 
 pub mod markdown;
 pub mod platforms;
+pub mod standards;
 
 use std::path::{Path, PathBuf};
 
