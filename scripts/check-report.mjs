@@ -54,7 +54,7 @@ const [page] = await opened(1280);
 const shown = () => page.$$eval("#findings .finding", (all) => all.filter((it) => !it.hidden).length);
 const all = await shown();
 if (all > 1) {
-  const thing = await page.$eval("#findings .finding", (it) => it.dataset.thing);
+  const thing = await page.$eval("#findings .finding", (it) => it.querySelector(".mono").textContent);
   await page.type("#filters input", thing);
   const some = await shown();
   if (some < 1 || some >= all) note(`searching for ${thing} shows ${some} of ${all} findings`);

@@ -24,7 +24,7 @@ const MOST_PASSPORTS: usize = 5_000;
 const MOST_ROWS: usize = 500;
 const MOST_NAMES: usize = 200;
 /// How many lines of a kind a passport has.
-const MOST_LINES: usize = 6;
+const MOST_LINES: usize = 5;
 
 /// What is shown beside findings.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]

@@ -15,7 +15,7 @@ pub(super) struct Drawing {
 
 #[derive(Debug, Serialize)]
 struct Line {
-    /// How it is drawn.
+    /// How it is drawn: hot, deep, perhaps, or as usual.
     kind: &'static str,
     width: u8,
     path: String,
@@ -31,9 +31,9 @@ pub(super) fn drawing(it: &Passport) -> Drawing {
     for (at, way) in comes_in.iter().enumerate() {
         let y = height(at, comes_in.len());
         let kind = if way.open {
-            "hot"
+            "h "
         } else if way.perhaps {
-            "perhaps"
+            "p "
         } else {
             ""
         };
@@ -43,9 +43,9 @@ pub(super) fn drawing(it: &Passport) -> Drawing {
     for (at, exit) in it.exits.iter().enumerate() {
         let y = height(at, it.exits.len());
         let kind = if exit.confidential > 0 {
-            "deep"
+            "d "
         } else if exit.perhaps {
-            "perhaps"
+            "p "
         } else {
             ""
         };

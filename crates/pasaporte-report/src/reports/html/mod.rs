@@ -9,6 +9,7 @@ use std::collections::HashMap;
 use std::io::{self, Write};
 
 use base64::Engine as _;
+use minijinja::syntax::SyntaxConfig;
 use minijinja::value::{Serde, ValueKind};
 use minijinja::{Environment, Error, Output, State, Value, context};
 use pasaporte_audit::Severity;
@@ -18,12 +19,13 @@ use serde::Serialize;
 use sha2::{Digest, Sha256};
 
 use crate::audit::{InWords, Report};
-use crate::exhibits::{Exhibits, Passport};
+use crate::exhibits::{Exhibits, Passport, Stamp};
 use crate::finding::{FindingOut, Standing};
 
 const STYLE: &str = include_str!("style.css");
 const SCRIPT: &str = include_str!("script.js");
-const TEMPLATES: [(&str, &str); 4] = [
+const TEMPLATES: [(&str, &str); 5] = [
+    ("rows.html", include_str!("rows.html")),
     ("head.html", include_str!("head.html")),
     ("finding.html", include_str!("finding.html")),
     ("passport.html", include_str!("passport.html")),
@@ -76,6 +78,8 @@ impl<'r, F: InWords> Page<'r, F> {
     fn new(report: &'r Report<F>) -> io::Result<Self> {
         let mut templates = Environment::new();
         templates.set_formatter(format);
+        let syntax = SyntaxConfig::builder().trim_blocks(true).build().map_err(io::Error::other)?;
+        templates.set_syntax(syntax);
         templates.add_filter("named", named);
         for (name, text) in TEMPLATES {
             templates.add_template(name, text).map_err(io::Error::other)?;
@@ -236,10 +240,11 @@ impl<'r, F: InWords> Page<'r, F> {
             also.push(format!("{more} more"));
         }
         let told = context! {
-            it => of(it), n, rank => it.severity.0 as u8 + 1, mark => mark(it.severity.0), standing, late, held,
+            it => of(it), n, rank => it.severity.0 as u8 + 1, standing, late, held,
             places => place.into_iter().flatten().collect::<Vec<_>>(),
             paste => it.paste.as_ref().map(|paste| paste.reads.trim().to_owned()),
             also => also.join(", "),
+            own => self.anchors.get(it.thing.as_str()).filter(|_| it.function_count == 1).cloned(),
             functions => of(&it.functions.iter().take(MOST).map(|name| self.named(name)).collect::<Vec<_>>()),
             more_functions => it.function_count.saturating_sub(MOST),
         };
@@ -258,22 +263,26 @@ impl<'r, F: InWords> Page<'r, F> {
              <div class=\"passports\">",
             count(number, "passport")
         )?;
-        let (mut written, mut beyond) = (0, exhibits.without_passport);
-        for (at, passport) in exhibits.passports.iter().enumerate() {
-            if written > MOST_PASSPORTS {
-                beyond += exhibits.passports.len() - at;
-                break;
-            }
-            let told = self.passport(passport)?;
+        let (mut written, mut at) = (0, 0);
+        while at < exhibits.passports.len() && written < MOST_PASSPORTS {
+            let told = self.passport(&exhibits.passports[at])?;
             written += told.len();
             out.write_all(told.as_bytes())?;
+            at += 1;
         }
         writeln!(out, "</div>")?;
-        if beyond > 0 {
+        let others = &exhibits.passports[at..];
+        if !others.is_empty() {
+            let rows = parts::rows(others, |name| self.anchors.get(name).map(String::as_str));
+            let told = context! { title => count(others.len(), "more function"), rows => of(&rows) };
+            out.write_all(self.render("rows.html", told)?.as_bytes())?;
+        }
+        if exhibits.without_passport > 0 {
             writeln!(
                 out,
-                "<p class=\"quiet\">{} with less that is wrong stand in the saved audit, or on `pasaporte card`.</p>",
-                count(beyond, "more passport")
+                "<p class=\"quiet\">{} with less that is wrong would make this page too large to use: <code>pasaporte list \
+                 functions</code> has them, and <code>pasaporte card</code> makes the passport of one.</p>",
+                count(exhibits.without_passport, "more function")
             )?;
         }
         writeln!(out, "</section>")
@@ -281,9 +290,17 @@ impl<'r, F: InWords> Page<'r, F> {
 
     fn passport(&self, it: &Passport) -> io::Result<String> {
         let day = self.report.looked_at.as_of.as_deref().and_then(|time| time.split('T').next());
-        let stamps = it.stamps.iter().map(|stamp| {
-            context! { mark => mark(stamp.severity.0), ..of(stamp) }
-        });
+        let mut stamps: Vec<(&Stamp, usize)> = Vec::new();
+        for stamp in &it.stamps {
+            match stamps
+                .iter_mut()
+                .find(|(known, _)| known.rule == stamp.rule && known.severity == stamp.severity)
+            {
+                Some((_, times)) => *times += 1,
+                None => stamps.push((stamp, 1)),
+            }
+        }
+        let stamps = stamps.into_iter().map(|(stamp, times)| context! { times, ..of(stamp) });
         let told = context! {
             it => of(it),
             anchor => self.anchors.get(it.function.as_str()).cloned(),
@@ -321,8 +338,9 @@ fn of(it: &impl Serialize) -> Value {
 /// What is written of a value: escaped for HTML, and with nothing in it that cannot be seen.
 fn format(out: &mut Output<'_>, state: &mut State<'_, '_>, value: &Value) -> Result<(), Error> {
     if value.kind() == ValueKind::String && !value.is_safe() {
-        let text = visible(value.as_str().unwrap_or_default());
-        return minijinja::escape_formatter(out, state, &Value::from(text));
+        let mut text = String::new();
+        escape(&mut text, value.as_str().unwrap_or_default());
+        return out.write_str(&text).map_err(Error::from);
     }
     minijinja::escape_formatter(out, state, value)
 }
@@ -344,9 +362,9 @@ fn named(text: &str) -> Value {
         match word.split_once(bare).filter(|_| is_name && bare.chars().count() <= LONGEST) {
             Some((before, after)) => {
                 escape(&mut out, before);
-                out.push_str("<b class=\"id\">");
+                out.push_str("<i>");
                 escape(&mut out, bare);
-                out.push_str("</b>");
+                out.push_str("</i>");
                 escape(&mut out, after);
             }
             None => escape(&mut out, word),

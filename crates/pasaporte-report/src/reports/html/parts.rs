@@ -208,10 +208,38 @@ pub(super) fn worst(it: &Passport) -> String {
     it.may.as_ref().map_or_else(|| "runs its own code".to_owned(), |may| format!("may {may}"))
 }
 
+/// A function in a line.
+#[derive(Serialize)]
+pub(super) struct FunctionRow<'e> {
+    anchor: &'e str,
+    function: &'e str,
+    widest: String,
+    worst: &'static str,
+    wrong: String,
+}
+
+/// Functions in a line each, and where they are on the page.
+pub(super) fn rows<'e>(
+    all: &'e [Passport],
+    anchor: impl Fn(&str) -> Option<&'e str>,
+) -> Vec<FunctionRow<'e>> {
+    let wrong = |it: &Passport| match it.stamps.first() {
+        None => "none".to_owned(),
+        Some(worst) => format!("{}, the worst {}", it.stamps.len(), worst.severity.0),
+    };
+    let row = |it: &'e Passport| FunctionRow {
+        anchor: anchor(&it.function).unwrap_or_default(),
+        function: it.function.split_once(':').map_or(it.function.as_str(), |(_, name)| name),
+        widest: widest(it),
+        worst: harm(it.impact.0),
+        wrong: wrong(it),
+    };
+    all.iter().map(row).collect()
+}
+
 /// The two lines at the foot, as such documents have them.
 pub(super) fn zone(it: &Passport, day: Option<&str>) -> (String, String) {
-    const WIDTH: usize = 44;
-    let line = |parts: &[&str]| format!("{:<<WIDTH$}", parts.join("<<"));
+    let line = |parts: &[&str]| parts.join("<<");
     let name = it.function.split_once(':').map_or(it.function.as_str(), |(_, name)| name);
     let platform = it.platform.as_deref().unwrap_or("");
     let state = it.state.0.to_string();

@@ -1,5 +1,5 @@
 (function(){"use strict";
-var all=[].slice.call(document.querySelectorAll("#findings .finding"));
+var known=new Map(),last="s",all=[].slice.call(document.querySelectorAll("#findings .finding"));
 function make(tag,text,into){var it=document.createElement(tag);if(text)it.textContent=text;if(into)into.appendChild(it);return it}
 function choice(bar,label,words){var box=make("label",label,bar),it=make("select",null,box);words.forEach(function(word){var o=make("option",word[1],it);o.value=word[0]});it.addEventListener("change",show);return it}
 var bar=document.getElementById("filters"),text,severity,owner,order,told;
@@ -12,15 +12,15 @@ owner=choice(bar,"Owner",[["","all"]].concat(Object.keys(owners).sort().map(func
 order=choice(bar,"Order",[["s","worst first"],["r","by rule"],["t","by thing"]]);
 told=make("output",null,bar);told.setAttribute("aria-live","polite");
 show()}
+function at(it){var told=known.get(it);if(!told){told={s:0,r:it.querySelector(".where a").textContent,t:it.querySelector(".mono").textContent,all:it.textContent.toLowerCase()};known.set(it,told)}return told}
 function show(){
 var words=text.value.toLowerCase().split(/\s+/).filter(Boolean),least=+severity.value,who=owner.value,shown=0;
-all.forEach(function(it){var all=it.textContent.toLowerCase();
+all.forEach(function(it){var all=words.length?at(it).all:"";
 var is=+it.dataset.s>=least&&(!who||it.dataset.owner===who)&&words.every(function(word){return all.indexOf(word)>=0});
 it.hidden=!is;if(is)shown++});
 var key=order.value,place=document.getElementById("list");
-var by=all.slice().sort(function(a,b){if(key==="r"&&a.dataset.rule!==b.dataset.rule)return a.dataset.rule<b.dataset.rule?-1:1;
-if(key==="t"&&a.dataset.thing!==b.dataset.thing)return a.dataset.thing<b.dataset.thing?-1:1;return a.dataset.n-b.dataset.n});
-by.forEach(function(it){place.appendChild(it)});
+if(key!==last){last=key;var by=all.slice().sort(function(a,b){var x=at(a)[key],y=at(b)[key];return x<y?-1:x>y?1:a.dataset.n-b.dataset.n});
+by.forEach(function(it){place.appendChild(it)})}
 told.textContent=shown+" of "+all.length+" findings"}
 function open(){var id=decodeURIComponent(location.hash.slice(1)),it=id&&document.getElementById(id);
 for(var at=it;at;at=at.parentElement)if(at.tagName==="DETAILS")at.open=true;
