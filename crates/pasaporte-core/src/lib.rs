@@ -8,9 +8,11 @@
 //! - [`access`]: may P do A on R, with reasons;
 //! - [`effect`]: what somebody may do once denies, ceilings and the other side have had their say;
 //! - [`entry`]: who gets through to a function, in effect;
+//! - [`diff`]: what opened and closed between two estates;
 //! - [`reach`]: what a principal may do, right by right, and what it can become.
 
 pub mod access;
+pub mod diff;
 pub mod effect;
 pub mod entry;
 pub mod estate;

@@ -2,7 +2,6 @@
 
 use crate::facts::{GrantFact, ToEverybody};
 use crate::finding::{Cause, Raised, Raising};
-use crate::fingerprint::canonical;
 use crate::{Audit, Impact, Rule};
 use pasaporte_core::access::Via;
 use pasaporte_core::effect::{Harm, Road};
@@ -77,7 +76,7 @@ fn raise(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, who: Principal, road:
             Via::Grant { grant, .. } => estate.place_label(estate.grant(grant).at),
             Via::Admission { .. } | Via::Ceiling(_) => String::new(),
         })
-        .facet(canonical(estate, statement))
+        .facet(pasaporte_core::estate::canonical(estate, statement))
         .from(Cause::of_via(road.via));
     raising.raise(&raised, GrantFact::ToEverybody(Box::new(ToEverybody { who, road })));
 }

@@ -7,7 +7,6 @@ use rustc_hash::FxHashMap;
 
 use crate::facts::{Broad, GrantFact, Reached};
 use crate::finding::{Cause, Raised, Raising};
-use crate::fingerprint::canonical;
 use crate::{Audit, Harm, Rule, Sureness};
 use pasaporte_core::access::{Action, Verdict};
 use pasaporte_core::effect::{Act, Breadth, Road, ServiceId};
@@ -324,7 +323,7 @@ pub(crate) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road, worst: Harm) -
         .facet(estate.principal_label(name))
         .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
         .facet(at)
-        .facet(canonical(estate, statement(audit, road)))
+        .facet(pasaporte_core::estate::canonical(estate, statement(audit, road)))
         .from([Cause::Grant(id)])
 }
 

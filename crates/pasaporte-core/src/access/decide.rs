@@ -165,7 +165,7 @@ impl<'e> Access<'e> {
         }
     }
 
-    fn tags_of(&self, thing: Thing) -> &'e [(Name, Name)] {
+    pub(crate) fn tags_of(&self, thing: Thing) -> &'e [(Name, Name)] {
         let tags = match thing {
             Thing::Function(id) => self.estate.get(id).map(|it| it.tags),
             Thing::Identity(id) => self.estate.get(id).map(|it| it.tags),

@@ -225,12 +225,12 @@ impl Effects<'_> {
 }
 
 /// Whether a text is an action: a service, a slash, and an operation, which has none.
-fn is_action(text: &str) -> bool {
+pub(crate) fn is_action(text: &str) -> bool {
     text.split_once('/').is_some_and(|(_, operation)| !operation.is_empty() && !operation.contains('/'))
 }
 
 /// Whether a pattern may match something that begins like that.
-pub(super) fn may_begin(pattern: &Pattern, start: &str, any_case: bool) -> bool {
+pub(crate) fn may_begin(pattern: &Pattern, start: &str, any_case: bool) -> bool {
     let letters = pattern.literal_start();
     let same =
         |one: char, other: char| one == other || (any_case && one.to_lowercase().eq(other.to_lowercase()));

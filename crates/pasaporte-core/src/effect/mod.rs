@@ -31,8 +31,8 @@ use crate::estate::{
     Thing,
 };
 
-pub(crate) use acts::Others;
 pub use acts::{ACCESS, Act, Acts};
+pub(crate) use acts::{Others, is_action, may_begin};
 pub use breadth::{Bearer, Breadth, Wide};
 pub use counted::{Counted, Given};
 pub use found::action_in_words;

@@ -206,7 +206,7 @@ impl Effects<'_> {
     }
 
     /// The roads of a principal that take a thing in.
-    pub(super) fn roads_to(&self, who: Principal, on: Thing) -> Vec<Road> {
+    pub(crate) fn roads_to(&self, who: Principal, on: Thing) -> Vec<Road> {
         let estate = self.estate();
         let here = |road: &Road| {
             estate.lies_at(on, road.at) && self.takes(estate.statement(road.statement).resources, on)

@@ -6,6 +6,7 @@
 
 mod attempt;
 mod builder;
+mod canonical;
 mod condition;
 mod contract;
 mod function;
@@ -38,6 +39,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap};
 pub(crate) use crate::vocabulary;
 pub use attempt::{Attempt, Came, Shows};
 pub use builder::{Builder, Fault};
+pub use canonical::{canonical, conditions};
 pub use condition::{Attribute, Condition, Test};
 pub use contract::{
     Asked, Contract, ContractOf, KeyPlace, Operation, Requirement, Scheme, SchemeKind, Unread,

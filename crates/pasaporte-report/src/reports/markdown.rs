@@ -143,7 +143,7 @@ fn beside(report: &Report<impl InWords>) -> String {
 }
 
 /// A text that is nothing but text: no mark-up, no HTML, no link, nobody called by name, no end of a cell or a line.
-fn plain(text: &str) -> String {
+pub(crate) fn plain(text: &str) -> String {
     let is_long = text.chars().nth(LONGEST).is_some();
     let mut out = String::new();
     for each in pasaporte_read::visible(&text.replace(['\n', '\t'], " ")).chars().take(LONGEST) {

@@ -15,6 +15,7 @@ use std::path::Path;
 use serde::Serialize;
 
 use crate::audit::{InWords, Report, write_json};
+pub(crate) use markdown::plain;
 
 /// A kind of report.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

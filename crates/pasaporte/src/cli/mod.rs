@@ -5,6 +5,7 @@ mod card;
 mod completions;
 pub(crate) mod config;
 mod demo;
+mod diff;
 mod entry;
 mod explain;
 #[cfg(feature = "network")]
@@ -120,6 +121,8 @@ enum Command {
     Rules(rules::Rules),
     /// Accept findings until a date, with who answers for them and why; show and take back what is accepted
     Waive(waive::Waive),
+    /// Show what opened and closed between two estates, or two saved audits
+    Diff(diff::Diff),
     /// Write an audit that was saved to files for others: HTML, Markdown, SARIF, OCSF, `JUnit`, CSV, JSON
     Report(report::Reported),
     /// Show what is in force, and which file and line it comes from
@@ -380,6 +383,7 @@ impl Command {
             Self::Token(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Waive(it) => it.run(sheet),
+            Self::Diff(it) => it.run(sheet),
             Self::Report(it) => it.run(sheet),
             Self::Config(it) => it.run(sheet),
             Self::Schema(it) => it.run(sheet),

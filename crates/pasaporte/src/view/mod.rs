@@ -5,6 +5,7 @@ mod audit;
 mod card;
 mod config;
 mod diagnostics;
+mod diff;
 mod entry;
 mod explain;
 #[cfg(feature = "network")]
@@ -21,6 +22,7 @@ pub(crate) use audit::{audit, next_steps};
 pub(crate) use card::card;
 pub(crate) use config::in_force;
 pub(crate) use diagnostics::{diagnostics, misuse};
+pub(crate) use diff::diff;
 pub(crate) use entry::entered;
 pub(crate) use explain::explained;
 #[cfg(feature = "network")]

@@ -1,0 +1,206 @@
+//! What opened and closed between two estates is what the decision says of both: nothing more, and nothing is left out. Held over
+//! random pairs of estates, of which the second is the first with some of its parts as another has them.
+
+mod support;
+
+use std::collections::BTreeSet;
+
+use pasaporte_core::access::Verdict;
+use pasaporte_core::diff::Diff;
+use pasaporte_core::effect::Effects;
+use pasaporte_core::estate::{At, Estate, GroupId, Principal, Thing};
+use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
+use support::recipe::{ACTIONS, Cooked, Recipe, cook, recipe};
+use support::{World, allow};
+
+fn estates(usual: u32) -> ProptestConfig {
+    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
+    let rng_seed = if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(7) };
+    let cases = asked.unwrap_or(usual);
+    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
+}
+
+/// An estate with parts of another.
+fn mixed(old: &Recipe, other: Recipe, parts: u32) -> Recipe {
+    let mut new = old.clone();
+    let take = |part: u32| parts & (1 << part) != 0;
+    if take(0) {
+        new.grants = other.grants;
+    }
+    if take(1) {
+        new.admissions = other.admissions;
+    }
+    if take(2) {
+        new.ceilings = other.ceilings;
+    }
+    if take(3) {
+        new.members = other.members;
+    }
+    if take(4) {
+        new.sets = other.sets;
+    }
+    if take(5) {
+        new.includes = other.includes;
+    }
+    if take(6) {
+        new.one_side = other.one_side;
+    }
+    if take(7) {
+        new.any_case = other.any_case;
+    }
+    if take(8) {
+        new.doors = other.doors;
+    }
+    // One more or less is what mostly happens.
+    if take(9) && !new.grants.is_empty() {
+        new.grants.pop();
+    }
+    new
+}
+
+fn pair() -> impl Strategy<Value = (Recipe, Recipe)> {
+    (recipe(), recipe(), prop_oneof![0u32..1024, (0u32..10).prop_map(|part| 1 << part)]).prop_map(
+        |(old, other, parts)| {
+            let new = mixed(&old, other, parts);
+            (old, new)
+        },
+    )
+}
+
+/// Whoever a grant, a group or an admission names.
+fn named(estate: &Estate) -> Vec<String> {
+    let mut all: Vec<Principal> = estate.grants().map(|(_, grant)| grant.principal).collect();
+    all.extend(estate.admissions().iter().flat_map(|it| estate.list(it.to)));
+    all.extend(estate.all::<GroupId>().flat_map(|(_, group)| &group.members));
+    all.into_iter().map(|who| estate.principal_label(who)).collect()
+}
+
+/// Actions that are asked about: the usual ones, and some that wildcards take.
+fn actions() -> BTreeSet<String> {
+    let mut all: BTreeSet<String> = ACTIONS.iter().map(|it| (*it).to_owned()).collect();
+    for kind in ["table", "queue", "function", "identity", "key", "account", "access"] {
+        all.extend(["read", "write", "zz", "Read", "s-an", "list"].map(|word| format!("{kind}/{word}")));
+    }
+    all.insert("Table/Read".to_owned());
+    all
+}
+
+proptest! {
+    #![proptest_config(estates(150))]
+
+    #[test]
+    fn rights_that_differ_are_those_of_which_the_decision_says_so((old, new) in pair()) {
+        let (old, new) = (cook(&old), cook(&new));
+        let (before, after) = (Effects::new(&old.estate), Effects::new(&new.estate));
+        let rights = Diff::new(&before, &after).rights();
+        prop_assert!(rights.complete && rights.not_compared.is_empty());
+        let find = |cooked: &Cooked, who: &str, on: &str| -> Option<(Principal, Thing)> {
+            let estate = &cooked.estate;
+            let who = cooked.principals.iter().copied().find(|it| estate.principal_label(*it) == who)?;
+            Some((who, estate.thing(on)?))
+        };
+        let ask = |effects: &Effects<'_>, at: Option<(Principal, Thing)>, action: &str| {
+            at.map_or(Verdict::No, |(who, on)| effects.may(who, action, on))
+        };
+        // What is told is so.
+        let mut told: BTreeSet<(String, String)> = BTreeSet::new();
+        for right in rights.all.iter().filter(|it| !it.on_new) {
+            let was = ask(&before, find(&old, &right.principal, &right.on), &right.action);
+            let now = ask(&after, find(&new, &right.principal, &right.on), &right.action);
+            if find(&old, &right.principal, &right.on).is_some() && find(&new, &right.principal, &right.on).is_some() {
+                prop_assert_eq!((was, now), (right.was, right.now), "{:?}", right);
+            }
+            told.insert((right.principal.to_string(), right.on.to_string()));
+        }
+        // And nothing is left out.
+        let estate = &old.estate;
+        // Strangers whom nothing names are told of as strangers.
+        let named = [named(&old.estate), named(&new.estate)].concat();
+        for &principal in old.principals.iter().filter(|it| !matches!(it, Principal::Group(_))) {
+            let who = estate.principal_label(principal);
+            let is_stranger = !matches!(principal, Principal::Anyone | Principal::SignedIn | Principal::Identity(_) | Principal::User(_) | Principal::Account(_));
+            if is_stranger && !named.contains(&who) {
+                continue;
+            }
+            for &on in &old.things {
+                let label = estate.label(on);
+                let kind = label.split(':').next().unwrap().to_owned();
+                let (one, other) = (find(&old, &who, &label), find(&new, &who, &label));
+                if one.is_none() || other.is_none() {
+                    continue;
+                }
+                for action in actions() {
+                    let service = action.split('/').next().unwrap();
+                    let any_case = before.any_case(one.unwrap().1) || after.any_case(other.unwrap().1);
+                    let is = |kind: &str| service == kind || any_case && service.to_lowercase() == kind;
+                    if !is(&kind) && !is("access") {
+                        continue;
+                    }
+                    let (was, now) = (ask(&before, one, &action), ask(&after, other, &action));
+                    prop_assert!(
+                        was == now
+                            || [who.as_str(), "anyone", "signed-in"]
+                                .iter()
+                                .any(|who| told.contains(&((*who).to_owned(), label.clone()))),
+                        "{who} {action} {label}: {was:?} {now:?} is not told"
+                    );
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn an_estate_does_not_differ_from_itself(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let diff = Diff::new(&effects, &effects);
+        prop_assert_eq!(diff.rights().all, vec![]);
+        prop_assert_eq!(diff.ways(), vec![]);
+    }
+
+    #[test]
+    fn ways_that_opened_are_those_by_which_somebody_enters_now((old, new) in pair()) {
+        let (old, new) = (cook(&old), cook(&new));
+        let (before, after) = (Effects::new(&old.estate), Effects::new(&new.estate));
+        let ways = Diff::new(&before, &after).ways();
+        for &on in &old.things {
+            let Thing::Function(function) = on else { continue };
+            let label = old.estate.label(on);
+            let Some(Thing::Function(other)) = new.estate.thing(&label) else { continue };
+            let of_it = || ways.iter().filter(|way| way.function == label);
+            let (was, now) = (before.exposure(function), after.exposure(other));
+            if was.to != now.to {
+                let opened = of_it().any(pasaporte_core::diff::WayChanged::opened);
+                let closed = of_it().any(|way| !way.opened());
+                prop_assert!(if now.to < was.to { opened } else { closed }, "{label}: {was:?} {now:?}\n{ways:?}");
+            }
+            for way in of_it() {
+                prop_assert_ne!(way.was, way.now);
+            }
+        }
+    }
+}
+
+#[test]
+fn a_wildcard_that_became_narrower_shows_in_what_it_no_longer_takes() {
+    let estate = |actions: &str| {
+        let mut world = World::default();
+        world.account("pier");
+        let sailor = world.identity("sailor", "pier");
+        world.resource("table:bookings", "pier");
+        world.grant(Principal::Identity(sailor), At::Everywhere, &[allow(&[actions]).on(&["table:*"])]);
+        world.finish()
+    };
+    let (old, new) = (estate("table/*"), estate("table/r*"));
+    let (before, after) = (Effects::new(&old), Effects::new(&new));
+    let rights = Diff::new(&before, &after).rights().all;
+    let there: Vec<(&str, Verdict, Verdict)> =
+        rights.iter().filter(|it| !it.on_new).map(|it| (it.action.as_ref(), it.was, it.now)).collect();
+    assert!(there.contains(&("table/write", Verdict::Yes, Verdict::No)), "{there:?}");
+    assert!(
+        there.iter().all(|(action, _, now)| !action.starts_with("table/r") && *now == Verdict::No),
+        "{there:?}"
+    );
+    assert!(rights.iter().any(|it| it.on_new && &*it.on == "table at account:pier"), "{rights:?}");
+}
