@@ -3,12 +3,14 @@
 
 mod support;
 
-use std::collections::BTreeSet;
+use std::cmp::Reverse;
+use std::collections::{BTreeMap, BTreeSet};
 
 use pasaporte_core::access::Verdict;
 use pasaporte_core::diff::Diff;
 use pasaporte_core::effect::Effects;
-use pasaporte_core::estate::{At, Estate, GroupId, Principal, Thing};
+use pasaporte_core::entry::{Exposure, Through};
+use pasaporte_core::estate::{At, Estate, FunctionId, GroupId, Principal, Thing};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use support::recipe::{ACTIONS, Cooked, Recipe, cook, recipe};
@@ -66,6 +68,27 @@ fn pair() -> impl Strategy<Value = (Recipe, Recipe)> {
             (old, new)
         },
     )
+}
+
+/// The ways into a function, by what and who, each with the circles of those who get in.
+fn ways_in(
+    effects: &Effects<'_>,
+    function: FunctionId,
+) -> BTreeMap<(String, String), (Exposure, Reverse<Verdict>)> {
+    let estate = effects.estate();
+    let mut all = BTreeMap::new();
+    for way in effects.ways_in(function).all {
+        let through = match way.through {
+            Through::Endpoint(id) => estate.label(Thing::Endpoint(id)),
+            Through::Source(id) => estate.label(Thing::Trigger(id)),
+            Through::Invoking => "invoking".to_owned(),
+        };
+        let widest = way.circles.iter().map(|(to, how)| (*to, Reverse(*how))).min();
+        let widest = widest.unwrap_or((Exposure::Insiders, Reverse(way.caller.verdict)));
+        let known = all.entry((through, estate.principal_label(way.caller.who))).or_insert(widest);
+        *known = widest.min(*known);
+    }
+    all
 }
 
 /// Whoever a grant, a group or an admission names.
@@ -178,6 +201,12 @@ proptest! {
             for way in of_it() {
                 prop_assert_ne!(way.was, way.now);
             }
+            // All of them, and no others.
+            let told: BTreeSet<(String, String)> =
+                of_it().map(|way| (way.through.clone(), way.who.clone())).collect();
+            let (was, now) = (ways_in(&before, function), ways_in(&after, other));
+            let differ = was.keys().chain(now.keys()).filter(|way| was.get(*way) != now.get(*way));
+            prop_assert_eq!(told, differ.cloned().collect::<BTreeSet<_>>(), "{}", label);
         }
     }
 }

@@ -10,7 +10,6 @@ use pasaporte_core::estate::{
     ActionClass, Check, EndpointId, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach,
     LastUse, Presents, Principal, Shows, State, Thing, Vocabulary, Way,
 };
-use pasaporte_core::reach::Reaches;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -166,24 +165,24 @@ pub struct KeyOut {
 impl Card {
     /// A function's passport, with those of an audit's findings that are about it.
     pub fn new(audit: &Audit<'_>, findings: &[Finding], function: FunctionId, texts: &dyn Texts) -> Self {
-        let mut card = Self::lean(audit, &Reaches::new(audit.effects()), function);
         let identity = audit.estate().get(function).and_then(|it| audit.estate().runs_as(it));
+        let rights =
+            identity.map(|id| Reached::new(audit.effects(), Principal::Identity(id), Some(function)));
+        let mut card = Self::lean(audit, function, rights.as_ref());
         let about = about(audit.effects(), function, identity);
         let found = findings_about(findings, &about);
         card.findings = found.map(|(it, leading)| FindingOut::of(it, leading, audit, texts)).collect();
         card
     }
 
-    /// The same without findings, where several are made: what everybody may is worked out once.
-    pub(crate) fn lean(audit: &Audit<'_>, reaches: &Reaches<'_, '_>, function: FunctionId) -> Self {
+    /// The same without findings, with what its identity reaches.
+    pub(crate) fn lean(audit: &Audit<'_>, function: FunctionId, rights: Option<&Reached>) -> Self {
         let (estate, effects) = (audit.estate(), audit.effects());
         let on = Thing::Function(function);
         let it = estate.get(function);
         let identity = it.and_then(|it| estate.runs_as(it));
         let entered = Entered::new(effects, function);
-        let rights =
-            identity.map(|id| Reached::of(effects, reaches.of(Principal::Identity(id)), Some(function)));
-        let (own, common) = rights.as_ref().map_or((&[][..], &[][..]), |it| (&it.rights, &it.as_anyone));
+        let (own, common) = rights.map_or((&[][..], &[][..]), |it| (&it.rights, &it.as_anyone));
         let text = |name: Option<pasaporte_core::estate::Name>| name.map(|name| estate.text(name).to_owned());
         Self {
             card: VERSION,
@@ -201,7 +200,7 @@ impl Card {
             entries: ways_in(effects, function, &entered),
             exits: exits(own),
             exits_as_anyone: exits(common),
-            can_become: rights.map(|rights| rights.can_become).unwrap_or_default(),
+            can_become: rights.map_or_else(Vec::new, |rights| rights.can_become.clone()),
             keys: keys(audit, function),
             findings: Vec::new(),
             read_from: entered.read_from,

@@ -17,6 +17,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
+use crate::Reached;
 use crate::card::{self, Card, WayIn};
 
 /// How many passports are made, the worst first; how many keys, identities and names of a cell are kept.
@@ -224,18 +225,17 @@ impl Exhibits {
             })
             .collect();
         let worst = |it: &Ranked| {
-            let about =
-                card::about(audit.effects(), it.id, estate.get(it.id).and_then(|it| estate.runs_as(it)));
+            let about = card::about(audit.effects(), it.id, runs_as(audit, it.id));
             about.iter().flat_map(|thing| by_thing.of(*thing)).map(|it| it.severity).max()
         };
         functions.sort_by_cached_key(|it| {
             let name = estate.id(it.id).to_owned();
             (std::cmp::Reverse(worst(it)), it.exposure, it.impact, name)
         });
-        let reaches = Reaches::new(audit.effects());
         let shown = &functions[..functions.len().min(MOST_PASSPORTS)];
+        let rights = rights(audit, shown);
         let passports: Vec<Passport> =
-            shown.par_iter().map(|it| Passport::new(audit, &reaches, &by_thing, it)).collect();
+            shown.par_iter().map(|it| Passport::new(audit, &rights, &by_thing, it)).collect();
         let (keys, more_keys) = keys(audit);
         let (identities, more_identities) = identities(audit);
         Self {
@@ -248,6 +248,25 @@ impl Exhibits {
             more_identities,
         }
     }
+}
+
+/// What identities reach, each worked out once, however many functions run as it.
+type Rights = FxHashMap<IdentityId, Reached>;
+
+fn rights(audit: &Audit<'_>, functions: &[Ranked]) -> Rights {
+    let mut identities: Vec<IdentityId> = functions.iter().filter_map(|it| runs_as(audit, it.id)).collect();
+    identities.sort_unstable();
+    identities.dedup();
+    let reaches = Reaches::new(audit.effects());
+    let reached = identities.into_par_iter().map(|id| {
+        let reach = reaches.of(Principal::Identity(id));
+        (id, Reached::of(audit.effects(), reach, None))
+    });
+    reached.collect()
+}
+
+fn runs_as(audit: &Audit<'_>, function: FunctionId) -> Option<IdentityId> {
+    audit.estate().runs_as(audit.estate().get(function)?)
 }
 
 /// A function by what it is put in order.
@@ -299,10 +318,10 @@ fn matrix(audit: &Audit<'_>, functions: &[Ranked]) -> Vec<Cell> {
 }
 
 impl Passport {
-    fn new(audit: &Audit<'_>, reaches: &Reaches<'_, '_>, findings: &ByThing<'_>, it: &Ranked) -> Self {
-        let card = Card::lean(audit, reaches, it.id);
-        let estate = audit.estate();
-        let about = card::about(audit.effects(), it.id, estate.get(it.id).and_then(|it| estate.runs_as(it)));
+    fn new(audit: &Audit<'_>, rights: &Rights, findings: &ByThing<'_>, it: &Ranked) -> Self {
+        let identity = runs_as(audit, it.id);
+        let card = Card::lean(audit, it.id, identity.and_then(|id| rights.get(&id)));
+        let about = card::about(audit.effects(), it.id, identity);
         let mut wrong: Vec<&Finding> = about.iter().flat_map(|thing| findings.of(*thing)).collect();
         wrong.sort_by_key(|it| (std::cmp::Reverse(it.severity), it.rule, it.fingerprint));
         wrong.dedup_by_key(|it| it.fingerprint);

@@ -87,7 +87,7 @@ pub struct ActOut {
 }
 
 /// An identity that it can act as.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct BecomingOut {
     /// The identity.
     pub identity: String,

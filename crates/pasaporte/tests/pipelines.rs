@@ -98,3 +98,32 @@ fn a_hook_looks_at_what_is_to_be_committed() {
     place.write("estate/a.yaml", ESTATE);
     assert_eq!(run(&place, "pre-commit").0, 0);
 }
+
+#[test]
+fn the_same_audit_is_written_for_tools_and_people() {
+    let place = adopted();
+    assert_eq!(run(&place, "reports"), (0, String::new()));
+    for file in ["audit.sarif", "audit.junit.xml", "audit.html"] {
+        assert!(place.path().join(file).is_file(), "{file}");
+    }
+}
+
+#[test]
+fn what_a_change_opens_is_told() {
+    let place = adopted();
+    let git = |args: &[&str]| {
+        let me = ["-c", "user.name=ana", "-c", "user.email=ana@marivela.example"];
+        let done = Command::new("git").args(me).args(args).current_dir(place.path()).output().unwrap();
+        assert!(done.status.success(), "{args:?}: {}", String::from_utf8_lossy(&done.stderr));
+    };
+    git(&["init", "--quiet"]);
+    git(&["add", "estate"]);
+    git(&["commit", "--quiet", "-m", "before"]);
+    opens(&place);
+    git(&["commit", "--quiet", "-am", "after"]);
+    let (code, said) = run(&place, "compare");
+    // What it opens runs code and no more, which is medium.
+    assert_eq!(code, 0, "{said}");
+    let told = std::fs::read_to_string(place.path().join("change.md")).unwrap();
+    assert!(told.contains("**function:dock** endpoint:dock/direct lets in anyone"), "{told}");
+}

@@ -174,7 +174,7 @@ proptest! {
             prop_assert_eq!(begins, None, "{}\n{}", command, run.out);
         }
         // Reports hold the same, each in its own way.
-        prop_assert_eq!(run(&place, "audit estate.yaml --report r.md --report r.csv").code, 0);
+        prop_assert_eq!(run(&place, "audit estate.yaml --report r.md --report r.csv --report r.html").code, 0);
         let written = |name: &str| std::fs::read_to_string(place.path().join(name)).unwrap();
         let table = written("r.csv");
         is_calm("r.csv", &table)?;
@@ -186,6 +186,17 @@ proptest! {
         is_calm("r.md", &text)?;
         let odd = support::markdown::beside_text(&text);
         prop_assert!(odd.is_empty(), "{odd:?} in\n{text}");
+        let page = written("r.html");
+        is_calm("r.html", &page)?;
+        let (_, wrong) = support::standards::html(&page);
+        prop_assert!(wrong.is_empty(), "{wrong:?}");
+        place.write("before.yaml", ESTATE);
+        for format in ["text", "markdown"] {
+            let run = run(&place, &format!("diff before.yaml estate.yaml --all --format {format}"));
+            is_calm(format, &run.out)?;
+            let begins = run.out.lines().find(|line| line.trim_start_matches(|it: char| !it.is_alphanumeric()).starts_with(MARK) && !line.starts_with([' ', '-']));
+            prop_assert_eq!(begins, None, "{}", run.out);
+        }
         for list in LISTS {
             let text = run(&place, &format!("list {list} estate.yaml --width 200"));
             is_calm(list, &text.out)?;

@@ -2,8 +2,8 @@
 
 use super::{Side, hashed};
 use crate::estate::{
-    AccountOf, CaseOfActions, Condition, CrossAccount, Principal, Statement, StatementId, Test, Thing,
-    canonical, conditions,
+    AccountOf, CaseOfActions, Check, Condition, CrossAccount, FunctionId, KeyReach, Network, Presents,
+    Principal, Statement, StatementId, Test, Thing, Way, canonical, conditions,
 };
 
 impl Side<'_, '_> {
@@ -52,6 +52,57 @@ impl Side<'_, '_> {
         }
         lines.push(format!("accounts {}", effects.has_accounts()));
         hashed(lines)
+    }
+
+    /// All that the ways into a function come from, but for who may do what; none where that hangs on tokens, of which
+    /// nothing is left out.
+    pub(super) fn sign_ways(&self, function: FunctionId) -> Option<u64> {
+        let (effects, estate) = (self.effects, self.estate());
+        let it = estate.get(function)?;
+        let mut lines = vec![format!("{} {}", it.state, self.sign_thing(Thing::Function(function)))];
+        for &id in estate.endpoints_of(function) {
+            let endpoint = estate.get(id)?;
+            let check = match endpoint.check {
+                Check::Token(_) => return None,
+                Check::None => "nothing".to_owned(),
+                Check::Identity => "identity".to_owned(),
+                Check::Key(reach) => format!("key {reach}"),
+            };
+            let way = match &endpoint.way {
+                Way::Direct => "direct".to_owned(),
+                Way::Route { gateway, presents } => {
+                    let presents = match presents {
+                        Presents::Nothing => "nothing".to_owned(),
+                        Presents::Caller => "the caller's".to_owned(),
+                        Presents::Identity(id) => estate.label(Thing::Identity(*id)),
+                        Presents::Key(id) => estate.label(Thing::Key(*id)),
+                        Presents::Service(name) => format!("service {}", estate.text(*name)),
+                    };
+                    format!("by {} {presents}", estate.text(*gateway))
+                }
+            };
+            let network = match &endpoint.network {
+                Network::Internet => "internet".to_owned(),
+                Network::Internal => "internal".to_owned(),
+                Network::Listed(all) => all.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "),
+            };
+            let open = effects.tried_open(id).map(|(_, verdict)| verdict);
+            let state = endpoint.state;
+            let label = estate.label(Thing::Endpoint(id));
+            lines.push(format!("{label} {check} {way} {network} {state} {open:?}"));
+        }
+        for &id in estate.triggers_of(function) {
+            let trigger = estate.get(id)?;
+            let source = trigger.source.map(|source| (estate.label(source), self.sign_thing(source)));
+            let label = estate.label(Thing::Trigger(id));
+            lines.push(format!("{label} {source:?} {} {}", estate.text(trigger.kind), trigger.state));
+        }
+        let keys = effects.keys_opening(function, KeyReach::Function).into_iter();
+        lines.extend(keys.map(|(id, verdict)| {
+            let reach = estate.get(id).map(|key| key.reach);
+            format!("{} {reach:?} {verdict:?}", estate.label(Thing::Key(id)))
+        }));
+        Some(hashed(lines))
     }
 
     fn account(&self, account: AccountOf) -> String {

@@ -5,6 +5,9 @@ mod alike;
 mod rights;
 mod ways;
 
+use std::sync::OnceLock;
+
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use crate::effect::Effects;
@@ -21,6 +24,8 @@ pub use ways::WayChanged;
 pub struct Diff<'a, 'o, 'n> {
     old: Side<'a, 'o>,
     new: Side<'a, 'n>,
+    /// The principals of either, by name, and whether anything changed of them.
+    principals: OnceLock<Vec<(Box<str>, bool)>>,
 }
 
 /// One of the two, by what its things and principals are called.
@@ -38,7 +43,24 @@ impl<'a, 'o, 'n> Diff<'a, 'o, 'n> {
         let (of_new, of_old) = (new.known_to(&old), old.known_to(&new));
         old.principals.extend(of_new);
         new.principals.extend(of_old);
-        Self { old, new }
+        Self { old, new, principals: OnceLock::new() }
+    }
+}
+
+impl Diff<'_, '_, '_> {
+    /// The principals of either side, by name, and whether anything changed of them.
+    fn principals(&self) -> &[(Box<str>, bool)] {
+        self.principals.get_or_init(|| {
+            let mut all: Vec<&str> = self.old.principals.keys().map(String::as_str).collect();
+            all.extend(self.new.principals.keys().map(String::as_str));
+            all.sort_unstable();
+            all.dedup();
+            let is_changed = |who: &str| match (self.old.principals.get(who), self.new.principals.get(who)) {
+                (Some(one), Some(other)) => self.old.sign_principal(*one) != self.new.sign_principal(*other),
+                _ => true,
+            };
+            all.into_par_iter().map(|who| (Box::from(who), is_changed(who))).collect()
+        })
     }
 }
 

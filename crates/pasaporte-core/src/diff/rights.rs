@@ -81,16 +81,12 @@ impl Diff<'_, '_, '_> {
         let mut things: Vec<Compared<'_>> =
             labels.into_par_iter().map(|label| self.compared(label)).collect();
         things.sort_unstable_by_key(|it| it.label);
-        let mut who: Vec<&str> = self.old.principals.keys().map(String::as_str).collect();
-        who.extend(self.new.principals.keys().map(String::as_str));
-        who.sort_unstable();
-        who.dedup();
         let changed: Vec<Compared<'_>> =
             things.iter().filter(|it| it.changed).map(Compared::copied).collect();
         let mut left = MOST_PAIRS;
         let (mut asked, mut not_compared) = (Vec::new(), Vec::new());
-        let is_changed: Vec<bool> = who.par_iter().map(|who| self.is_changed(who)).collect();
-        for (who, is_changed) in who.into_iter().zip(is_changed) {
+        for (who, is_changed) in self.principals() {
+            let (who, is_changed) = (who.as_ref(), *is_changed);
             let all = if is_changed { &things } else { &changed };
             match left.checked_sub(all.len()) {
                 Some(rest) => {
@@ -115,13 +111,6 @@ impl Diff<'_, '_, '_> {
             _ => true,
         };
         Compared { label, old, new, changed }
-    }
-
-    fn is_changed(&self, who: &str) -> bool {
-        match (self.old.principals.get(who), self.new.principals.get(who)) {
-            (Some(one), Some(other)) => self.old.sign_principal(*one) != self.new.sign_principal(*other),
-            _ => true,
-        }
     }
 }
 

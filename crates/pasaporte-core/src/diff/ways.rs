@@ -44,7 +44,28 @@ impl Diff<'_, '_, '_> {
             self.old.things.keys().chain(self.new.things.keys()).filter(function).collect();
         labels.sort_unstable();
         labels.dedup();
-        labels.into_par_iter().flat_map_iter(|label| self.ways_into(label)).collect()
+        let changed = self.principals().iter().filter(|(_, changed)| *changed).map(|(who, _)| who.as_ref());
+        let changed: Vec<&str> = changed.collect();
+        labels
+            .into_par_iter()
+            .filter(|label| self.is_bound_to_differ(label, &changed))
+            .flat_map_iter(|label| self.ways_into(label))
+            .collect()
+    }
+
+    /// Whether the ways into a function may differ: something of it changed, or of somebody who may get at it or at what makes
+    /// it run.
+    fn is_bound_to_differ(&self, label: &str, changed: &[&str]) -> bool {
+        /// Past so many it is quicker to compare.
+        const MANY: usize = 60;
+        let [Some(old), Some(new)] = [&self.old, &self.new].map(|side| side.function(label)) else {
+            return true;
+        };
+        let (one, other) = (self.old.sign_ways(old), self.new.sign_ways(new));
+        one.is_none()
+            || one != other
+            || changed.len() > MANY
+            || [(&self.old, old), (&self.new, new)].iter().any(|(side, id)| side.is_got_at(*id, changed))
     }
 
     fn ways_into(&self, label: &str) -> Vec<WayChanged> {
@@ -67,8 +88,20 @@ impl Diff<'_, '_, '_> {
 
 impl Side<'_, '_> {
     fn ways(&self, label: &str) -> BTreeMap<Way, (Exposure, Verdict)> {
-        let Some(&Thing::Function(function)) = self.things.get(label) else { return BTreeMap::new() };
-        self.ways_of(function)
+        self.function(label).map_or_else(BTreeMap::new, |function| self.ways_of(function))
+    }
+
+    fn function(&self, label: &str) -> Option<FunctionId> {
+        if let Some(Thing::Function(id)) = self.things.get(label) { Some(*id) } else { None }
+    }
+
+    /// Whether some may get at a function, or at what makes it run.
+    fn is_got_at(&self, function: FunctionId, some: &[&str]) -> bool {
+        let estate = self.estate();
+        let sources = estate.triggers_of(function).iter().filter_map(|id| estate.get(*id)?.source);
+        let things: Vec<Thing> = sources.chain([Thing::Function(function)]).collect();
+        let mut who = some.iter().filter_map(|who| self.principals.get(*who));
+        who.any(|who| things.iter().any(|thing| !self.effects.roads_to(*who, *thing).is_empty()))
     }
 
     fn ways_of(&self, function: FunctionId) -> BTreeMap<Way, (Exposure, Verdict)> {

@@ -33,8 +33,8 @@ const TEMPLATES: [(&str, &str); 5] = [
 ];
 
 /// How many bytes of findings and of passports a page has; what is beyond is counted, and stands in the JSON.
-const MOST_FINDINGS: usize = 4_500_000;
-const MOST_PASSPORTS: usize = 4_500_000;
+const MOST_FINDINGS: usize = 4_300_000;
+const MOST_PASSPORTS: usize = 4_300_000;
 
 pub(super) fn write(report: &Report<impl InWords>, out: &mut dyn Write) -> io::Result<()> {
     let page = Page::new(report)?;
