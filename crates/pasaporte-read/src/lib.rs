@@ -16,6 +16,7 @@ pub mod edit;
 pub mod estate;
 pub mod files;
 mod key_set;
+mod nearest;
 mod read;
 mod redact;
 mod shown;
@@ -25,7 +26,7 @@ pub mod written;
 
 /// The known word that is nearest to a written one, if any is near.
 pub fn nearest<'w>(word: &str, known: &[&'w str]) -> Option<&'w str> {
-    read::nearest(word, known.iter().copied())
+    nearest::nearest(word, known.iter().copied())
 }
 
 /// A name as messages have it: all of it where it is like an id, else nothing, since it may be anything.

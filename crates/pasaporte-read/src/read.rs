@@ -10,6 +10,7 @@ use bumpalo::Bump;
 use bumpalo::collections::Vec as ArenaVec;
 
 use crate::diagnostic::{Diagnostic, Diagnostics, LineText, Mark};
+use crate::nearest::nearest;
 use crate::shown;
 use crate::text::json::{Cursor, JsonError};
 use crate::text::{Form, Position, Tape, Value, View, Writer, yaml};
@@ -141,20 +142,6 @@ pub(crate) fn whole(
 
 fn one_of<'w>(known: impl Iterator<Item = &'w str>) -> String {
     format!("expected one of: {}", known.collect::<Vec<_>>().join(", "))
-}
-
-/// The known word that is nearest to a written one, if any is near.
-pub(crate) fn nearest<'w>(word: &str, known: impl Iterator<Item = &'w str>) -> Option<&'w str> {
-    let folded = |text: &str| text.to_lowercase().replace('-', "_");
-    let word = folded(word);
-    if word.chars().count() > 64 {
-        return None;
-    }
-    known
-        .map(|each| (strsim::damerau_levenshtein(&word, &folded(each)), each))
-        .filter(|(distance, each)| *distance <= 1 + each.chars().count() / 4)
-        .min_by_key(|(distance, _)| *distance)
-        .map(|(_, each)| each)
 }
 
 /// What a value is, for messages.

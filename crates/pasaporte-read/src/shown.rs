@@ -5,7 +5,7 @@
 use std::ops::Range;
 
 use crate::estate::{is_id, is_plain_address, parse_moment};
-use crate::read::nearest;
+use crate::nearest::nearest;
 use crate::redact::{covered, is_unprintable};
 
 /// What stands for a value that is not shown.

@@ -27,7 +27,7 @@ pub fn read<T: DeserializeOwned>(
 fn nearest_field(message: &str) -> Option<&str> {
     let mut names = message.strip_prefix("unknown field `")?.split('`').step_by(2);
     let word = names.next()?;
-    crate::read::nearest(word, names)
+    crate::nearest::nearest(word, names)
 }
 
 /// A place in a text, by its byte.

@@ -17,10 +17,10 @@ use crate::exhibits::Exhibits;
 use crate::finding::{FindingOut, Texts};
 use crate::looked_at::LookedAt;
 use crate::rules::RuleOut;
-use crate::since::{Saved, SinceOut};
+use crate::since::{Saved, SinceOut, Unfit, parse};
 
 /// The version of this output.
-pub const VERSION: u64 = 1;
+pub use crate::since::VERSION;
 
 /// An audit and what it found: with findings that are worded as they are written, or with those read back.
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
@@ -208,6 +208,13 @@ impl<'a> Report<Findings<'a>> {
         self.findings.saved = Some(saved);
         self.since = Some(since);
         self
+    }
+}
+
+impl Report {
+    /// Reads what `audit --save` wrote, whole.
+    pub fn read(text: &[u8]) -> Result<Self, Unfit> {
+        parse(text)
     }
 }
 

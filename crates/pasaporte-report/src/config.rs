@@ -14,7 +14,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
-use crate::reports::Kind;
+use crate::reports::kind::Kind;
 use crate::threshold::Threshold;
 
 /// A configuration as it is written.

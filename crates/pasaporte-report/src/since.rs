@@ -13,7 +13,8 @@ use schemars::JsonSchema;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
-use crate::audit::{Report, VERSION};
+/// The version of audits that are saved.
+pub const VERSION: u64 = 1;
 
 /// How a finding stands to an audit that was saved.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -110,7 +111,7 @@ impl Kept {
 }
 
 /// Reads an audit that was saved, as far as somebody wants it.
-fn parse<T: DeserializeOwned>(text: &[u8]) -> Result<T, Unfit> {
+pub(crate) fn parse<T: DeserializeOwned>(text: &[u8]) -> Result<T, Unfit> {
     #[derive(Deserialize)]
     struct Version {
         audit: u64,
@@ -122,13 +123,6 @@ fn parse<T: DeserializeOwned>(text: &[u8]) -> Result<T, Unfit> {
         return Err(Unfit::Newer(version.audit));
     }
     serde_json::from_slice(text).map_err(|error| Unfit::NotAnAudit(error.line(), error.column()))
-}
-
-impl Report {
-    /// Reads what `audit --save` wrote, whole.
-    pub fn read(text: &[u8]) -> Result<Self, Unfit> {
-        parse(text)
-    }
 }
 
 impl Saved {

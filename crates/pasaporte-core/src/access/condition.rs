@@ -6,7 +6,7 @@ use ipnet::IpNet;
 use jiff::Timestamp;
 
 use super::Truth;
-use crate::estate::{Attribute, Condition, Estate, Name, Test};
+use crate::estate::{Attribute, Condition, Estate, Name, Test, is_private};
 use crate::pattern::Pattern;
 
 /// What a question fixes about an attribute. What it does not fix is unknown.
@@ -286,21 +286,6 @@ pub(crate) fn is_in(networks: &[IpNet], known: &Known) -> Truth {
 /// Whether networks are, together, the whole internet.
 pub(crate) fn is_internet(networks: &[IpNet]) -> bool {
     is_in(networks, &Known::Elsewhere) == Truth::True
-}
-
-/// Whether no address of a network is reached from the internet (RFC 1918, RFC 4193, loopback, link-local).
-pub(crate) fn is_private(net: &IpNet) -> bool {
-    const PRIVATE: [&str; 8] = [
-        "10.0.0.0/8",
-        "172.16.0.0/12",
-        "192.168.0.0/16",
-        "127.0.0.0/8",
-        "169.254.0.0/16",
-        "fc00::/7",
-        "fe80::/10",
-        "::1/128",
-    ];
-    PRIVATE.iter().filter_map(|text| text.parse::<IpNet>().ok()).any(|private| private.contains(net))
 }
 
 fn compare(known: &Known, holds: impl Fn(Timestamp) -> bool) -> Truth {

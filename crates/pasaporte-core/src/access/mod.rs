@@ -30,7 +30,7 @@ pub use becoming::Becoming;
 pub use catalogue::Catalogue;
 pub(crate) use catalogue::Line;
 pub use condition::{Context, Facts, Known};
-pub(crate) use condition::{is_in, is_internet, is_private};
+pub(crate) use condition::{is_in, is_internet};
 pub use decide::{New, On, Question};
 pub use holders::Holders;
 pub use known::KnownActions;

@@ -68,6 +68,7 @@ pub use resource::{ActionClass, ActionEntry, BlindSpot, LogCoverage, Resource, U
 pub use scope::{Scope, ScopeKind};
 pub use setting::Setting;
 pub use shared::{CaseOfActions, CrossAccount, Environment, Sensitivity, State};
+pub(crate) use supplement::is_private;
 pub use supplement::{About, Supplement};
 pub use table::Kept;
 pub use thing::{AccountOf, Thing};

@@ -7,7 +7,6 @@ use rustc_hash::FxHashSet;
 use super::{
     Builder, Environment, Estate, FunctionId, IdentityId, Kept, Name, ResourceId, ScopeId, Sensitivity,
 };
-use crate::access::is_private;
 use crate::pattern::Pattern;
 
 /// What is said of an estate beside it.
@@ -94,4 +93,19 @@ impl Estate {
     pub fn counts_as_ours(&self, account: ScopeId) -> bool {
         self.inside.accounts.contains(&account)
     }
+}
+
+/// Whether no address of a network is reached from the internet (RFC 1918, RFC 4193, loopback, link-local).
+pub(crate) fn is_private(net: &IpNet) -> bool {
+    const PRIVATE: [&str; 8] = [
+        "10.0.0.0/8",
+        "172.16.0.0/12",
+        "192.168.0.0/16",
+        "127.0.0.0/8",
+        "169.254.0.0/16",
+        "fc00::/7",
+        "fe80::/10",
+        "::1/128",
+    ];
+    PRIVATE.iter().filter_map(|text| text.parse::<IpNet>().ok()).any(|private| private.contains(net))
 }

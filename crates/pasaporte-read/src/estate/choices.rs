@@ -8,7 +8,8 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::ser::{Serialize, Serializer};
 
 use super::values::{Many, Moment, Name, Net, Text, Word};
-use crate::read::{Read, Report, nearest, scalar_text};
+use crate::nearest::nearest;
+use crate::read::{Read, Report, scalar_text};
 use crate::text::{Value, View};
 
 /// Names and values.

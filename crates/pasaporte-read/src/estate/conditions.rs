@@ -9,7 +9,8 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 use smallvec::SmallVec;
 
 use super::values::{AnyPattern, Many, Moment, Net, Text};
-use crate::read::{Read, Report, nearest, record, scalar_text};
+use crate::nearest::nearest;
+use crate::read::{Read, Report, record, scalar_text};
 use crate::shown;
 use crate::text::{Position, Value, View};
 

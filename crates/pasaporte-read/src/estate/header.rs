@@ -5,7 +5,8 @@ use jiff::Timestamp;
 use super::VERSION;
 use super::document::SECTIONS;
 use super::values::Moment;
-use crate::read::{Read, Report, nearest};
+use crate::nearest::nearest;
+use crate::read::{Read, Report};
 use crate::shown;
 use crate::text::View;
 

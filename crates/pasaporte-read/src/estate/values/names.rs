@@ -7,7 +7,8 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Serialize, Serializer};
 
 use super::texts::{is_plain, text, written_as_text};
-use crate::read::{Read, Report, nearest, scalar_text};
+use crate::nearest::nearest;
+use crate::read::{Read, Report, scalar_text};
 use crate::redact::{is_signed_token, is_unprintable};
 use crate::shown;
 use crate::text::{Position, View};
