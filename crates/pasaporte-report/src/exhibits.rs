@@ -258,11 +258,11 @@ fn rights(audit: &Audit<'_>, functions: &[Ranked]) -> Rights {
     identities.sort_unstable();
     identities.dedup();
     let reaches = Reaches::new(audit.effects());
-    let reached = identities.into_par_iter().map(|id| {
+    let all = identities.into_par_iter().map(|id| {
         let reach = reaches.of(Principal::Identity(id));
         (id, Reached::of(audit.effects(), reach, None))
     });
-    reached.collect()
+    all.collect()
 }
 
 fn runs_as(audit: &Audit<'_>, function: FunctionId) -> Option<IdentityId> {
