@@ -345,7 +345,7 @@ fn format(out: &mut Output<'_>, state: &mut State<'_, '_>, value: &Value) -> Res
     minijinja::escape_formatter(out, state, value)
 }
 
-/// A text in which the names of things stand out, and are broken only where they are too long for a line.
+/// A text in which the names of things stand out; they and dates are broken only where they are too long for a line.
 fn named(text: &str) -> Value {
     const LONGEST: usize = 44;
     let mut out = String::with_capacity(text.len() * 2);
@@ -359,10 +359,12 @@ fn named(text: &str) -> Value {
             let is_kind = |each: char| each.is_ascii_lowercase() || each == '-';
             !kind.is_empty() && !id.is_empty() && kind.chars().all(is_kind) && !id.starts_with('/')
         });
-        match word.split_once(bare).filter(|_| is_name && bare.chars().count() <= LONGEST) {
+        let is_date = bare.parse::<jiff::civil::Date>().is_ok();
+        let is_whole = (is_name && bare.chars().count() <= LONGEST) || is_date;
+        match word.split_once(bare).filter(|_| is_whole) {
             Some((before, after)) => {
                 escape(&mut out, before);
-                out.push_str("<i>");
+                out.push_str(if is_date { "<i class=\"d\">" } else { "<i>" });
                 escape(&mut out, bare);
                 out.push_str("</i>");
                 escape(&mut out, after);
