@@ -14,7 +14,7 @@ use pasaporte_core::estate::{At, Estate, FunctionId, GroupId, Principal, Thing};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use support::recipe::{ACTIONS, Cooked, Recipe, cook, recipe};
-use support::{World, allow};
+use support::{World, allow, deny};
 
 fn estates(usual: u32) -> ProptestConfig {
     let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
@@ -232,4 +232,42 @@ fn a_wildcard_that_became_narrower_shows_in_what_it_no_longer_takes() {
         "{there:?}"
     );
     assert!(rights.iter().any(|it| it.on_new && &*it.on == "table at account:pier"), "{rights:?}");
+}
+
+#[test]
+fn a_deny_by_a_pattern_shows_in_an_action_that_nobody_names() {
+    let estate = |denied: &[&str]| {
+        let mut world = World::default();
+        world.account("pier");
+        let sailor = world.identity("sailor", "pier");
+        world.resource("table:bookings", "pier");
+        let lines = [allow(&["table/*"]).on(&["table:*"]), deny(denied).on(&["table:*"])];
+        world.grant(Principal::Identity(sailor), At::Everywhere, &lines);
+        world.finish()
+    };
+    let (old, new) = (estate(&["queue/*"]), estate(&["table/q?x*"]));
+    let (before, after) = (Effects::new(&old), Effects::new(&new));
+    let rights = Diff::new(&before, &after).rights().all;
+    let there: Vec<&str> = rights.iter().filter(|it| !it.on_new).map(|it| it.action.as_ref()).collect();
+    assert!(!there.is_empty() && there.iter().all(|action| action.starts_with("table/q")), "{there:?}");
+    assert!(rights.iter().all(|it| (it.was, it.now) == (Verdict::Yes, Verdict::No)), "{rights:?}");
+}
+
+#[test]
+fn whoever_joins_a_group_gains_what_things_admit_it_to() {
+    let estate = |joins: bool| {
+        let mut world = World::default();
+        world.account("pier");
+        let sailor = Principal::Identity(world.identity("sailor", "pier"));
+        let members = if joins { vec![sailor] } else { Vec::new() };
+        let crew = world.group("crew", &members, None);
+        let bookings = world.resource("table:bookings", "pier");
+        world.admit(bookings, &[Principal::Group(crew)], &allow(&["table/read"]));
+        world.finish()
+    };
+    let (old, new) = (estate(false), estate(true));
+    let (before, after) = (Effects::new(&old), Effects::new(&new));
+    let rights = Diff::new(&before, &after).rights().all;
+    let told: Vec<(&str, &str)> = rights.iter().map(|it| (it.principal.as_ref(), it.on.as_ref())).collect();
+    assert_eq!(told, [("identity:sailor", "table:bookings")]);
 }
