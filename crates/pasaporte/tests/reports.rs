@@ -64,7 +64,7 @@ fn an_unknown_ending_is_told_before_anything_is_read() {
     let run = Place::new().run(&["audit", "nowhere", "--report", "r.md", "--report", "r.txt"]);
     assert_eq!(run.code, 2);
     assert!(
-        run.err.contains("r.txt has no ending of a report") && run.err.contains(".json, .csv, .md"),
+        run.err.contains("r.txt has no ending of a report") && run.err.contains(".md, .csv, .json"),
         "{}",
         run.err
     );

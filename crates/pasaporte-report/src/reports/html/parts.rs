@@ -140,6 +140,11 @@ fn harm(impact: Impact) -> &'static str {
 /// What is said of the audit as a whole.
 pub(super) fn told<F>(report: &Report<F>) -> Vec<String> {
     let mut all = Vec::new();
+    if report.exhibits.is_none() {
+        let text = "Who gets in, passports, keys and identities are not in this page: the audit that it was made of is not one that \
+                    audit --save keeps.";
+        all.push(text.to_owned());
+    }
     if let Some(since) = &report.since {
         all.push(format!(
             "Since {}: {} new, {} worse, {} the same, {} gone.",
