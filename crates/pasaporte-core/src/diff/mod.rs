@@ -2,7 +2,9 @@
 //! the same if they are called the same; every difference is one between two answers of the decision.
 
 mod alike;
+mod bearer;
 mod rights;
+mod samples;
 mod ways;
 
 use std::sync::OnceLock;

@@ -1,6 +1,9 @@
 //! `pasaporte.toml`: what a team says once of its estate and of how it wants it judged. Every value knows its line, so that
 //! it can be told where what is in force comes from; all that is wrong is told at once.
 
+mod in_force;
+mod written;
+
 use std::collections::BTreeMap;
 
 use ipnet::IpNet;
@@ -8,131 +11,15 @@ use pasaporte_audit::{Catalogue, RuleSetting, Settings, Severity, Thresholds};
 use pasaporte_core::estate::{About, Environment, KeyReach, Sensitivity, Supplement, Vocabulary};
 use pasaporte_core::pattern::Pattern;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
-use pasaporte_read::estate::Word;
-use pasaporte_read::{nearest, visible, written};
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use pasaporte_read::{nearest, visible, written as toml_written};
 use toml::Spanned;
 
 use crate::reports::kind::Kind;
 use crate::threshold::Threshold;
+use written::{AuditWritten, ThingsWritten, ThresholdsWritten};
 
-/// A configuration as it is written.
-#[derive(Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-#[schemars(title = "pasaporte.toml, version 1", rename = "Configuration")]
-pub struct Written {
-    /// The estate that is meant where none is named: files and folders, from where this file is.
-    #[schemars(with = "Option<Vec<String>>")]
-    estate: Option<Vec<Spanned<String>>>,
-    /// The file of acceptances, from where this file is.
-    #[schemars(with = "Option<String>")]
-    accepted: Option<Spanned<String>>,
-    /// What `audit` does where it is not told otherwise.
-    #[serde(default)]
-    audit: AuditWritten,
-    /// What counts as old.
-    #[serde(default)]
-    thresholds: ThresholdsWritten,
-    /// Rules, by id or pattern: `off`, or the severity that their findings have. An id comes before a pattern, and of
-    /// patterns the last.
-    #[serde(default)]
-    #[schemars(with = "BTreeMap<String, String>")]
-    rules: BTreeMap<Spanned<String>, Spanned<String>>,
-    /// What counts as inside.
-    #[serde(default)]
-    inside: InsideWritten,
-    /// What is so of things, whatever the estate says of them; the last that says something of a thing is heard.
-    #[serde(default)]
-    things: Vec<ThingsWritten>,
-}
-
-/// What `audit` does where it is not told otherwise.
-#[derive(Debug, Default, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct AuditWritten {
-    /// Exit with 1 if there is a finding of this severity or worse: `high`; or, against a saved audit, one that is new:
-    /// `new:high`.
-    #[schemars(with = "Option<String>")]
-    fail_on: Option<Spanned<String>>,
-    /// Exit with 3 if there are blind spots.
-    #[schemars(with = "Option<bool>")]
-    strict: Option<Spanned<bool>>,
-    /// The saved audit to hold it against, from where this file is.
-    #[schemars(with = "Option<String>")]
-    since: Option<Spanned<String>>,
-    /// Files to write it to, each as its ending says, from where this file is.
-    #[schemars(with = "Option<Vec<String>>")]
-    report: Option<Vec<Spanned<String>>>,
-}
-
-/// What counts as old, and the same for one environment.
-#[derive(Debug, Default, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct ThresholdsWritten {
-    /// Days after which a key should have been rotated: 180 unless said otherwise.
-    #[schemars(with = "Option<u16>")]
-    key_max_age: Option<Spanned<i64>>,
-    /// Days that a key must have been watched before "never used" is said: 30 unless said otherwise.
-    #[schemars(with = "Option<u16>")]
-    key_watch: Option<Spanned<i64>>,
-    /// The least reach of keys that must have an expiry: `function`, `app` or `admin`; `app` unless said otherwise.
-    #[schemars(with = "Option<String>")]
-    key_expiry_from: Option<Spanned<String>>,
-    /// The same in production, and where the environment is not known.
-    production: Option<Box<WithinWritten>>,
-    /// The same in staging.
-    staging: Option<Box<WithinWritten>>,
-    /// The same in test.
-    test: Option<Box<WithinWritten>>,
-    /// The same in development.
-    development: Option<Box<WithinWritten>>,
-}
-
-/// What counts as old in one environment; what is not said is as everywhere.
-#[derive(Debug, Default, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct WithinWritten {
-    /// Days after which a key should have been rotated.
-    #[schemars(with = "Option<u16>")]
-    key_max_age: Option<Spanned<i64>>,
-    /// Days that a key must have been watched before "never used" is said.
-    #[schemars(with = "Option<u16>")]
-    key_watch: Option<Spanned<i64>>,
-    /// The least reach of keys that must have an expiry.
-    #[schemars(with = "Option<String>")]
-    key_expiry_from: Option<Spanned<String>>,
-}
-
-/// What counts as inside.
-#[derive(Debug, Default, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct InsideWritten {
-    /// Networks whose callers are insiders, beside those that are private (RFC 1918, RFC 4193): `203.0.113.0/24`.
-    #[schemars(with = "Option<Vec<String>>")]
-    networks: Option<Vec<Spanned<String>>>,
-    /// Accounts that are known, though others may own them: whoever is of one is an insider.
-    #[schemars(with = "Option<Vec<String>>")]
-    accounts: Option<Vec<Spanned<String>>>,
-}
-
-/// What is so of the things that a pattern takes.
-#[derive(Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct ThingsWritten {
-    /// Which: `kind:id`, with `*` and `?`. Functions, identities, resources and scopes are taken.
-    #[schemars(with = "String")]
-    r#match: Spanned<String>,
-    /// Who answers for them; identities have no owner of their own.
-    #[schemars(with = "Option<String>")]
-    owner: Option<Spanned<String>>,
-    /// Where they belong: `production`, `staging`, `test` or `development`.
-    #[schemars(with = "Option<String>")]
-    environment: Option<Spanned<String>>,
-    /// How much harm the contents of resources could do: `public`, `internal` or `confidential`.
-    #[schemars(with = "Option<String>")]
-    sensitivity: Option<Spanned<String>>,
-}
+pub use in_force::{ConfiguredOut, InForce, ValueOut};
+pub use written::Written;
 
 /// What is said of keys: their greatest age, how long one is watched, which must have an expiry.
 type OfKeys<'w> = (Option<&'w Spanned<i64>>, Option<&'w Spanned<i64>>, Option<&'w Spanned<String>>);
@@ -178,7 +65,7 @@ const MOST_DAYS: i64 = 36_500;
 /// Reads the text of a configuration; all that is wrong with it.
 pub fn read(file: &str, text: &str) -> Result<Config, Diagnostics> {
     let mut reader = Reader { file, text, wrong: Diagnostics::default(), config: Config::default() };
-    match written::read::<Written>(file, text, "a configuration", HELP) {
+    match toml_written::read::<Written>(file, text, "a configuration", HELP) {
         Ok(written) => reader.take(written),
         Err(wrong) => reader.wrong.push(wrong),
     }
@@ -381,110 +268,13 @@ impl Reader<'_> {
     }
 
     fn said<T>(&mut self, key: &str, value: &str, at: &Spanned<T>) {
-        let line = written::mark(self.file, self.text, at.span().start).line.unwrap_or_default();
+        let line = toml_written::mark(self.file, self.text, at.span().start).line.unwrap_or_default();
         self.config.said.push(Said { key: key.to_owned(), value: value.to_owned(), line });
     }
 
     fn note<T>(&mut self, at: &Spanned<T>, message: &str, help: &str) {
-        let mark = written::mark(self.file, self.text, at.span().start);
+        let mark = toml_written::mark(self.file, self.text, at.span().start);
         let help = Some(help.to_owned());
         self.wrong.push(Diagnostic { mark, message: message.to_owned(), also: None, help });
-    }
-}
-
-/// By which configuration an estate was judged, as far as it changes what is told.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct ConfiguredOut {
-    /// The file.
-    pub file: String,
-    /// Rules that are off, by id.
-    pub off: Vec<String>,
-    /// Rules whose findings are told at another severity than their own.
-    pub told_as: BTreeMap<String, Word<Severity>>,
-}
-
-impl ConfiguredOut {
-    /// What a file makes of rules.
-    pub fn new(file: String, settings: &Settings) -> Self {
-        let told_as = |(rule, it): (&&str, &RuleSetting)| match it {
-            RuleSetting::As(severity) => Some(((*rule).to_owned(), Word(*severity))),
-            RuleSetting::Off => None,
-        };
-        Self {
-            file,
-            off: settings
-                .rules
-                .keys()
-                .filter(|rule| settings.is_off(rule))
-                .map(|it| (*it).to_owned())
-                .collect(),
-            told_as: settings.rules.iter().filter_map(told_as).collect(),
-        }
-    }
-}
-
-/// What is in force, and where it comes from.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[schemars(title = "Pasaporte configuration in force, version 1")]
-pub struct InForce {
-    /// The version of this output.
-    pub in_force: u64,
-    /// The file of configuration; null where there is none.
-    pub file: Option<String>,
-    /// Every value.
-    pub values: Vec<ValueOut>,
-}
-
-/// A value that is in force.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct ValueOut {
-    /// Its key.
-    pub key: String,
-    /// The value.
-    pub value: String,
-    /// Where it comes from: `default`, `file`, or the name of a variable of the environment.
-    pub from: String,
-    /// Its line in the file, from 1; null where it comes from elsewhere.
-    pub line: Option<u32>,
-}
-
-impl InForce {
-    /// What a configuration says, and what is so where it says nothing.
-    pub fn new(file: Option<String>, config: &Config, others: &[ValueOut]) -> Self {
-        let usual = Thresholds::default();
-        let defaults = [
-            ("audit.fail_on", "never".to_owned()),
-            ("audit.strict", "false".to_owned()),
-            ("thresholds.key_max_age", format!("{} days", usual.key_max_age)),
-            ("thresholds.key_watch", format!("{} days", usual.key_watch)),
-            ("thresholds.key_expiry_from", usual.key_expiry_from.to_string()),
-            ("inside.networks", "private networks (RFC 1918, RFC 4193)".to_owned()),
-        ];
-        let said = |it: &Said| ValueOut {
-            key: it.key.clone(),
-            value: it.value.clone(),
-            from: "file".to_owned(),
-            line: Some(it.line),
-        };
-        let overridden = |key: &str| others.iter().any(|it| it.key == key);
-        let mut values: Vec<ValueOut> =
-            config.said.iter().filter(|it| !overridden(&it.key)).map(said).collect();
-        values.extend(others.iter().cloned());
-        for (key, value) in defaults {
-            if key == "inside.networks" || values.iter().all(|it| it.key != key) {
-                let from = "default".to_owned();
-                values.push(ValueOut { key: key.to_owned(), value, from, line: None });
-            }
-        }
-        let rank = |it: &ValueOut| {
-            const ORDER: [&str; 7] =
-                ["estate", "accepted", "audit", "thresholds", "rules", "inside", "things"];
-            let first = it.key.split(['.', ' ']).next().unwrap_or_default();
-            ORDER.iter().position(|known| *known == first)
-        };
-        values.sort_by(|one, other| {
-            (rank(one), &one.key, one.line).cmp(&(rank(other), &other.key, other.line))
-        });
-        Self { in_force: crate::VERSION, file, values }
     }
 }

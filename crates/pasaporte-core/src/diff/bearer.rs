@@ -1,0 +1,159 @@
+//! A principal on one side, and what is asked of it: about things that are there, and about such as would be made.
+
+use super::Side;
+use crate::access::{New, On, Truth, Verdict};
+use crate::effect::{ACCESS, Effects, Road};
+use crate::estate::{ActionsId, Effect, Origin, Principal, Thing};
+
+/// A principal on one side, with what gives it something, and what stands against it.
+pub(super) struct Bearer<'s, 'a, 'e> {
+    pub(super) side: &'s Side<'a, 'e>,
+    who: Option<Principal>,
+    roads: Vec<Road>,
+    against: Vec<ActionsId>,
+}
+
+impl<'s, 'a, 'e> Bearer<'s, 'a, 'e> {
+    pub(super) fn new(side: &'s Side<'a, 'e>, label: &str) -> Self {
+        let who = side.principals.get(label).copied();
+        let (effects, estate) = (side.effects, side.estate());
+        let against = who.map_or_else(Vec::new, |who| {
+            let (denies, ceilings) = effects.opposing(who);
+            let bounds = ceilings.iter().flat_map(|id| estate.ceiling(*id).statements.ids());
+            denies.iter().copied().chain(bounds).map(|id| estate.statement(id).actions).collect()
+        });
+        let roads = who.map_or_else(Vec::new, |who| {
+            let mut roads = effects.roads(who);
+            roads.retain(|road| road.grant().is_some());
+            roads
+        });
+        Self { side, who, roads, against }
+    }
+
+    pub(super) fn effects(&self) -> &'a Effects<'e> {
+        self.side.effects
+    }
+
+    /// The choices of actions that give something on a thing, and those that tell actions apart there.
+    pub(super) fn choices(&self, on: Option<Thing>) -> [Vec<ActionsId>; 2] {
+        let (Some(who), Some(on)) = (self.who, on) else { return self.choices_of_grants() };
+        let estate = self.side.estate();
+        let actions = |road: &Road| estate.statement(road.statement).actions;
+        let mut give: Vec<ActionsId> = self.effects().roads_to(who, on).iter().map(actions).collect();
+        let mut apart = self.against.clone();
+        let on_it = self.effects().admissions_on(on).iter();
+        apart.extend(on_it.map(|id| estate.statement(estate.admission(*id).statement).actions));
+        for choices in [&mut give, &mut apart] {
+            choices.sort_unstable();
+            choices.dedup();
+        }
+        [give, apart]
+    }
+
+    /// The same on something that is not there.
+    pub(super) fn choices_of_grants(&self) -> [Vec<ActionsId>; 2] {
+        let estate = self.side.estate();
+        let mut give: Vec<ActionsId> =
+            self.roads.iter().map(|road| estate.statement(road.statement).actions).collect();
+        let mut apart = self.against.clone();
+        for choices in [&mut give, &mut apart] {
+            choices.sort_unstable();
+            choices.dedup();
+        }
+        [give, apart]
+    }
+
+    pub(super) fn verdict(&self, action: &str, on: &Target) -> Verdict {
+        self.who.map_or(Verdict::No, |who| self.side.verdict(who, action, on))
+    }
+}
+
+impl Side<'_, '_> {
+    /// What the decision says; of something that is not there, as if it were made.
+    pub(super) fn verdict(&self, who: Principal, action: &str, on: &Target) -> Verdict {
+        let action = self.effects.action(action);
+        let given = self.effects.given(who);
+        match on {
+            Target::There(thing) => self.effects.verdict_on(who, &action, On::There(*thing), given),
+            Target::New(new) => self.effects.verdict_on(who, &action, On::New(new), given),
+            Target::Nowhere => Verdict::No,
+        }
+    }
+}
+
+impl Bearer<'_, '_, '_> {
+    /// The statement that an answer rests on: one that allows, else one that denies.
+    pub(super) fn rests_on(&self, action: &str, on: &Target) -> Option<Origin> {
+        let (who, effects) = (self.who?, self.effects());
+        let on = match on {
+            Target::There(thing) => On::There(*thing),
+            Target::New(new) => On::New(new),
+            Target::Nowhere => return None,
+        };
+        let answer = effects.answer_on(who, &effects.action(action), on, effects.given(who));
+        let holds = |effect: Effect| {
+            answer.grounds.iter().find(move |it| it.effect == effect && it.holds != Truth::False)
+        };
+        let decisive = if answer.verdict == Verdict::No { Effect::Deny } else { Effect::Allow };
+        holds(decisive).map(|ground| self.side.estate().statement(ground.statement).origin)
+    }
+}
+
+/// What one side has of a thing.
+pub(super) enum Target {
+    There(Thing),
+    /// It is not there; so it would be.
+    New(New),
+    /// Nor is there the place where it would be.
+    Nowhere,
+}
+
+impl Bearer<'_, '_, '_> {
+    /// Where something could be made that grants take in.
+    pub(super) fn places(&self) -> Vec<Option<String>> {
+        let (Some(who), estate) = (self.who, self.side.estate()) else { return Vec::new() };
+        let effects = self.effects();
+        let of = |road: &Road| {
+            let openings = effects.openings(who, road).into_iter();
+            openings.map(|place| place.map(|thing| estate.label(thing))).collect::<Vec<_>>()
+        };
+        self.roads.iter().flat_map(of).collect()
+    }
+
+    /// The kinds of things that grants are about.
+    pub(super) fn kinds(&self) -> Vec<String> {
+        let effects = self.effects();
+        let services = self.roads.iter().flat_map(|road| effects.services_of(road));
+        let mut all: Vec<String> = services.map(|id| effects.service_name(id).to_string()).collect();
+        all.retain(|kind| kind != ACCESS);
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+}
+
+/// A thing as a side has it, or as it would be made there.
+pub(super) fn target(
+    side: &Side<'_, '_>,
+    label: &str,
+    here: Option<Thing>,
+    there: Option<Thing>,
+    other: &Side<'_, '_>,
+) -> Target {
+    if let Some(thing) = here {
+        return Target::There(thing);
+    }
+    // Scopes and what is in them come and go together.
+    let within = match there {
+        Some(Thing::Scope(_)) | None => return Target::Nowhere,
+        Some(thing) => other.estate().scope_of(thing),
+    };
+    let within = match within.map(|scope| other.estate().label(Thing::Scope(scope))) {
+        None => None,
+        Some(scope) => match side.things.get(&scope) {
+            Some(&scope) => Some(scope),
+            None => return Target::Nowhere,
+        },
+    };
+    Target::New(New { label: label.into(), within })
+}
