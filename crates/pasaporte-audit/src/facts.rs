@@ -9,9 +9,10 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::{Act, Breadth, Harm, Road, ServiceId};
 use pasaporte_core::entry::{Drift, Exposure, Held, Unspoken};
 use pasaporte_core::estate::{
-    AdmissionId, ContractId, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Name, Origin, Principal,
-    Reference, ScopeId, Thing, TriggerId, Unread, VerifierId,
+    AdmissionId, ContractId, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Name, Origin, PatternId,
+    Principal, Reference, ScopeId, SeenIn, Thing, TokenId, TriggerId, Unread, VerifierId,
 };
+use pasaporte_core::usage::Window;
 
 /// What a rule saw.
 #[derive(Debug, Clone)]
@@ -78,6 +79,12 @@ pub enum EntryFact {
     },
     /// An address faces the internet although only gateways call it.
     OpenNetwork(EndpointId),
+    /// An address faces the internet although all calls that were seen came from inside.
+    CalledFromInside(Box<(EndpointId, Window)>),
+    /// An endpoint takes methods by which nobody was seen to call it.
+    UncalledMethods(Box<(EndpointId, Window)>),
+    /// A trigger was never seen to fire.
+    NeverFired(Box<(TriggerId, Window)>),
     /// Pages of any origin may call an endpoint.
     AnyOrigin(EndpointId),
     /// An endpoint takes methods that its contract does not have, or answers where its contract has nothing.
@@ -160,6 +167,23 @@ pub enum GrantFact {
     AnyResource(Box<(Broad, Box<[Reached]>)>),
     /// A right that everybody holds.
     ToEverybody(Box<ToEverybody>),
+    /// What a grant gives was not used, or only some of it.
+    Unused(Box<Unused>),
+}
+
+/// A grant of which not all was used.
+#[derive(Debug, Clone)]
+pub struct Unused {
+    /// The grant.
+    pub grant: GrantId,
+    /// Actions that its holder was seen to use of it.
+    pub used: Box<[Name]>,
+    /// How often, in all.
+    pub count: u64,
+    /// What it gives and nobody was seen to use: actions and patterns as written.
+    pub unused: Box<[PatternId]>,
+    /// The time that logs cover of all of it.
+    pub window: Window,
 }
 
 /// A right that everybody holds.
@@ -214,6 +238,8 @@ pub enum IdentityFact {
     Shared(IdentityId),
     /// Nothing uses it, and its grants stand.
     Orphaned(IdentityId),
+    /// It was never seen to do anything.
+    NeverUsed(Box<(IdentityId, Window)>),
 }
 
 /// What was seen of who may act as an identity.
@@ -256,6 +282,44 @@ pub enum KeyFact {
     },
     /// It has no end.
     NoExpiry(KeyId),
+    /// It was used once, and not for long.
+    Idle {
+        /// The key.
+        key: KeyId,
+        /// Since how many days.
+        days: i64,
+    },
+    /// It manages an app, and ordinary calls show it or clients have it.
+    AdminInUse(KeyId),
+    /// It opens a whole app, and was used for one function.
+    WiderThanUse(Box<WiderThanUse>),
+    /// Its value was seen in what many read.
+    SeenIn(KeyId, SeenIn),
+    /// Many have it.
+    Shared(KeyId),
+    /// Others have the same value.
+    SameTwice(Box<[KeyId]>),
+    /// What it opens is gone.
+    OutlivesFunction(KeyId),
+    /// All that it opens is open without it.
+    GuardsNothing(KeyId),
+    /// A token for public clients is valid for too long.
+    LongPublicToken(TokenId),
+}
+
+/// A key of more reach than use.
+#[derive(Debug, Clone)]
+pub struct WiderThanUse {
+    /// The key.
+    pub key: KeyId,
+    /// What it was used for.
+    pub function: FunctionId,
+    /// How many it opens.
+    pub opens: usize,
+    /// How often it was used.
+    pub count: u64,
+    /// The time that logs cover of all that it opens.
+    pub window: Window,
 }
 
 /// What could not be seen.
@@ -285,6 +349,14 @@ pub enum BlindFact {
     NoTime,
     /// Nobody said when a key was made.
     NoAge(KeyId),
+    /// No log was read: of the estate, or of an account that has functions.
+    NoUsage(Option<ScopeId>),
+    /// The logs of an account cover too little, or ended too long ago.
+    ShortWindow(Box<(ScopeId, Window)>),
+    /// Two digests are of the same logs: the place among all such pairs.
+    SameLogs(usize),
+    /// Fingerprints were made under several seals.
+    Seals,
 }
 
 /// A thing that is referred to and is not there.

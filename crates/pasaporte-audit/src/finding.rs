@@ -145,6 +145,20 @@ impl Raised {
         self
     }
 
+    /// The worse of two, as severe as it would be.
+    pub(crate) fn worse(self, other: Self) -> Self {
+        let of = |it: &Self| match it.level {
+            Level::Table(impact, exposure) => severity(impact, exposure, it.environment),
+            Level::Influence(_, _, severity) | Level::Fixed(severity) => severity,
+        };
+        if of(&other) > of(&self) { other } else { self }
+    }
+
+    /// The same of another thing.
+    pub(crate) fn about(self, thing: Thing) -> Self {
+        Self { thing: Some(thing), ..self }
+    }
+
     /// The environment that shifts its severity.
     pub(crate) fn within(mut self, environment: Option<Environment>) -> Self {
         self.environment = environment;

@@ -6,6 +6,7 @@
 //! large estate with many findings costs little.
 
 mod audit;
+mod evidence;
 pub mod facts;
 mod finding;
 mod fingerprint;

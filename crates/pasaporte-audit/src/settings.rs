@@ -7,20 +7,36 @@ use pasaporte_core::estate::{Environment, KeyReach};
 
 use crate::Severity;
 
-/// What counts as old, and what is asked of keys.
+/// What counts as old, as many and as enough, and what is asked of keys.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Thresholds {
     /// Days after which a key should have been rotated.
     pub key_max_age: i64,
     /// Days that a key must have been watched before "never used" is said.
     pub key_watch: i64,
+    /// Days without use after which a key is idle.
+    pub key_idle: i64,
+    /// Clients of one key that are many.
+    pub key_clients: i64,
     /// The least reach of keys that must have an expiry.
     pub key_expiry_from: KeyReach,
+    /// Days that a token for public clients may be valid.
+    pub public_token_max_age: i64,
+    /// Days that logs must cover before something is called unused.
+    pub evidence: i64,
 }
 
 impl Default for Thresholds {
     fn default() -> Self {
-        Self { key_max_age: 180, key_watch: 30, key_expiry_from: KeyReach::App }
+        Self {
+            key_max_age: 180,
+            key_watch: 30,
+            key_idle: 90,
+            key_clients: 3,
+            key_expiry_from: KeyReach::App,
+            public_token_max_age: 366,
+            evidence: 30,
+        }
     }
 }
 

@@ -25,9 +25,15 @@ pub const PRECEDENCE: &[&str] = &[
     "grant/whole-service",
     "grant/any-resource",
     "entry/wide-invoke-grant",
+    "grant/unused",
+    "key/in-url",
+    "key/in-settings",
+    "key/admin-in-use",
+    "key/same-twice",
     "key/expired-enabled",
     "key/stale",
     "key/never-used",
+    "key/idle",
     "key/no-expiry",
 ];
 

@@ -9,7 +9,8 @@
 //! - [`effect`]: what somebody may do once denies, ceilings and the other side have had their say;
 //! - [`entry`]: who gets through to a function, in effect;
 //! - [`diff`]: what opened and closed between two estates;
-//! - [`reach`]: what a principal may do, right by right, and what it can become.
+//! - [`reach`]: what a principal may do, right by right, and what it can become;
+//! - [`usage`]: what was seen to happen, and over which time logs say so.
 
 pub mod access;
 pub mod diff;
@@ -18,3 +19,4 @@ pub mod entry;
 pub mod estate;
 pub mod pattern;
 pub mod reach;
+pub mod usage;

@@ -239,7 +239,7 @@ pub(crate) fn is_shown(field: Option<&str>, text: &str) -> bool {
         None => is_statement(text) || is_action(text) || is_thing(text, true),
         Some(
             "id" | "in" | "set" | "includes" | "function" | "gateway" | "verifier" | "group" | "identity"
-            | "endpoint" | "platform" | "service" | "system" | "runs_as" | "name" | "adapter",
+            | "endpoint" | "through" | "platform" | "service" | "system" | "runs_as" | "name" | "adapter",
         ) => is_id(text) || is_thing(text, true),
         Some(
             "on" | "to" | "at" | "who" | "source" | "opens" | "over" | "members" | "invoke" | "trust"
@@ -257,7 +257,9 @@ pub(crate) fn is_shown(field: Option<&str>, text: &str) -> bool {
             "as_of" | "created" | "expires" | "issued" | "rotated" | "first" | "last" | "from"
             | "observed_since" | "before" | "after",
         ) => parse_moment(text).is_some(),
-        Some("estate" | "count" | "status" | "openapi" | "swagger" | "at_once") => {
+        Some("showed") => matches!(text, "nothing" | "unsaid" | "unknown-key") || is_thing(text, false),
+        Some("did") => is_action(text),
+        Some("estate" | "count" | "lines" | "bad" | "status" | "openapi" | "swagger" | "at_once") => {
             text.len() <= 10 && text.chars().all(|each| each.is_ascii_digit() || each == '.')
         }
         Some("url") => is_plain_address(text),
@@ -265,7 +267,8 @@ pub(crate) fn is_shown(field: Option<&str>, text: &str) -> bool {
         Some("method" | "methods") => METHODS.contains(&text),
         Some(
             "key" | "check" | "last_used" | "kind" | "life" | "origin" | "environment" | "state" | "reach"
-            | "sensitivity" | "class" | "network" | "presents" | "action_case" | "cross_account",
+            | "sensitivity" | "class" | "network" | "presents" | "action_case" | "cross_account" | "outcome"
+            | "answer" | "came_from" | "place",
         ) => nearest(text, WORDS.into_iter()).is_some(),
         Some(_) => false,
     };
@@ -276,11 +279,18 @@ pub(crate) fn is_shown(field: Option<&str>, text: &str) -> bool {
 const METHODS: [&str; 9] = ["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "TRACE", "CONNECT"];
 
 /// The words of closed sets that the format has.
-const WORDS: [&str; 42] = [
+const WORDS: [&str; 57] = [
+    "1xx",
+    "2xx",
+    "3xx",
+    "4xx",
+    "5xx",
     "access",
     "account",
     "admin",
+    "allowed",
     "app",
+    "body",
     "both-sides",
     "bound",
     "caller",
@@ -295,12 +305,15 @@ const WORDS: [&str; 42] = [
     "execution-role",
     "folder",
     "function",
+    "header",
     "identity",
     "ignored",
+    "inside",
     "internal",
     "internet",
     "invoke",
     "list",
+    "log-text",
     "manage",
     "managed-identity",
     "never",
@@ -312,11 +325,16 @@ const WORDS: [&str; 42] = [
     "production",
     "public",
     "read",
+    "refused",
+    "request-url",
     "secret",
     "service-account",
+    "settings",
     "staging",
     "standalone",
     "test",
+    "turned-away",
+    "unsaid",
     "user",
     "write",
 ];

@@ -264,7 +264,7 @@ pub(crate) fn allowing<'a>(audit: &'a Audit<'_>) -> impl Iterator<Item = (GrantI
     allowing_of(audit, audit.estate().grants())
 }
 
-fn allowing_of<'a>(
+pub(crate) fn allowing_of<'a>(
     audit: &'a Audit<'_>,
     grants: impl Iterator<Item = (GrantId, &'a Grant)> + 'a,
 ) -> impl Iterator<Item = (GrantId, Road)> + 'a {
@@ -314,6 +314,13 @@ fn too_broad(audit: &Audit<'_>, broad: &Broad, sure: Sureness) -> Raised {
 
 /// A weakness of what a grant's statement gives, with the worst that it lets anybody do.
 pub(crate) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road, worst: Harm) -> Raised {
+    base(audit, id, worst)
+        .facet(pasaporte_core::estate::canonical(audit.estate(), statement(audit, road)))
+        .from([Cause::Grant(id)])
+}
+
+/// A weakness of a grant, told apart by its holder, set and place.
+pub(crate) fn base(audit: &Audit<'_>, id: GrantId, worst: Harm) -> Raised {
     let estate = audit.estate();
     let grant = estate.grant(id);
     let name = grant.principal;
@@ -323,8 +330,6 @@ pub(crate) fn raised(audit: &Audit<'_>, id: GrantId, road: &Road, worst: Harm) -
         .facet(estate.principal_label(name))
         .facet(grant.set.map_or_else(String::new, |set| estate.id(set).to_owned()))
         .facet(at)
-        .facet(pasaporte_core::estate::canonical(estate, statement(audit, road)))
-        .from([Cause::Grant(id)])
 }
 
 /// Whoever holds something as a crowd may use it; whoever only calls the holder's code may influence it.

@@ -7,6 +7,7 @@ pub(crate) mod grant;
 pub(crate) mod identity;
 mod key;
 pub(crate) mod trust;
+pub(crate) mod unused;
 
 use crate::Audit;
 use crate::finding::Raising;
@@ -64,10 +65,10 @@ impl Catalogue {
             everybody::RULES,
             identity::RULES,
             trust::RULES,
-            key::RULES,
-            blind::RULES,
+            unused::RULES,
         ];
-        Self { rules: families.concat() }
+        let rules = families.concat().into_iter().chain(key::rules()).chain(blind::rules());
+        Self { rules: rules.collect() }
     }
 
     /// Every rule.

@@ -1,9 +1,13 @@
 //! What is told of what could not be seen.
 
-use pasaporte_core::estate::{ContractOf, Estate, Kept, Reference, Thing};
+use std::collections::BTreeSet;
+
+use pasaporte_core::estate::{ContractOf, Estate, Kept, Origin, Overlap, Reference, ScopeId, Thing};
+use pasaporte_core::usage::Window;
 
 use super::Told;
 use super::phrases::listed;
+use super::seen::day;
 use crate::Audit;
 use crate::facts::{BlindFact, UnseenKind};
 
@@ -75,19 +79,86 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
                 .fix("Say when it was made: add `created` to its entry.")
                 .at(estate.origin(Thing::Key(*id)), "the key")
         }
+        BlindFact::NoUsage(account) => no_usage(audit, *account),
+        BlindFact::ShortWindow(it) => short_window(audit, it.0, &it.1),
+        BlindFact::SameLogs(place) => same_logs(audit, estate.overlaps().get(*place)?),
+        BlindFact::Seals => seals(audit),
     })
+}
+
+fn no_usage(audit: &Audit<'_>, account: Option<ScopeId>) -> Told {
+    let of = if account.is_some() { " of this account" } else { "" };
+    Told::new(format!(
+        "No log{of} was read: nothing is called unused, and whom a closed door would turn away is not known."
+    ))
+    .fix("Digest its logs, and put the digest beside the estate: `pasaporte usage LOGS --estate ESTATE --out FILE`.")
+    .at(account.and_then(|account| audit.estate().origin(Thing::Scope(account))), "the account")
+}
+
+fn short_window(audit: &Audit<'_>, account: ScopeId, window: &Window) -> Told {
+    let estate = audit.estate();
+    let wanted = audit.settings().thresholds(estate.environment(None, Some(account))).evidence;
+    let days = window.days();
+    let late = audit.days_since(window.to).filter(|days| *days > wanted);
+    let told = match late {
+        Some(late) => format!(
+            "Its logs end on {}, {late} days before the estate was gathered: what happened since is not known.",
+            day(window.to)
+        ),
+        None => format!(
+            "Its logs cover {days} {}, from {} to {}; {wanted} are needed before anything is called unused.",
+            if days == 1 { "day" } else { "days" },
+            day(window.from),
+            day(window.to),
+        ),
+    };
+    let log = estate.logs().iter().find(|log| log.from == window.from || log.to == window.to);
+    Told::new(told)
+        .fix("Digest logs of a longer time, without a gap of more than a day and until lately.")
+        .at(log.map(|log| log.origin), "what its logs cover")
+}
+
+fn same_logs(audit: &Audit<'_>, overlap: &Overlap) -> Told {
+    let estate = audit.estate();
+    let place = |origin: Origin| format!("{}:{}", estate.path(origin.file), origin.line);
+    let (one, other) = (place(overlap.one), place(overlap.other));
+    let told = if overlap.left_out {
+        Told::new(format!("The digest at {other} is of logs that are all in the one at {one}: it was left out, and counts once."))
+            .fix("Remove the one that was left out.")
+    } else {
+        Told::new(format!(
+            "The digests at {one} and {other} share some logs: what those show is counted twice."
+        ))
+        .fix("Digest each log once, all together or each by itself.")
+    };
+    told.at(overlap.one, "a digest").at(overlap.other, "a digest")
+}
+
+fn seals(audit: &Audit<'_>) -> Told {
+    let mut seals = audit.estate().seals().to_vec();
+    seals.sort_by_key(|(_, origin)| *origin);
+    let mut known = BTreeSet::new();
+    seals.retain(|(seal, _)| known.insert(*seal));
+    let told = Told::new(format!(
+        "Fingerprints were made under {} seals: a value that was seen finds no key whose fingerprint is of another.",
+        seals.len()
+    ))
+    .fix("Make keys, tokens and digests again, all with one --seal.");
+    seals.iter().take(MOST_SHOWN).fold(told, |told, (_, origin)| told.at(*origin, "a seal"))
 }
 
 fn missing(audit: &Audit<'_>, thing: Thing, references: &[Reference]) -> Told {
     let estate = audit.estate();
     let named = |reference: &Reference| match reference.how {
         "was tried" => "a try of it".to_owned(),
+        "was seen in use" => "what logs show of it".to_owned(),
         how => format!("{} {how} it", estate.label(reference.from)),
     };
     let mut mentions: Vec<String> = references
         .iter()
         .map(|reference| match reference.how {
             "was tried" => "somebody tried it".to_owned(),
+            "was seen in use" => "logs show it in use".to_owned(),
             _ if reference.from == thing => "the estate has statements about it".to_owned(),
             _ => named(reference),
         })

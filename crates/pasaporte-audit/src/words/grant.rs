@@ -7,9 +7,12 @@ use pasaporte_core::effect::{Breadth, Given, Harm, Impact, Road, ServiceId, Wide
 use pasaporte_core::estate::{Grant, Principal, Statement};
 
 use super::Told;
-use super::phrases::{but, capitalised, crowd, exposed, holder, listed, narrow, place, selection, source};
+use super::phrases::{
+    but, capitalised, crowd, exposed, grouped, holder, listed, narrow, place, selection, source,
+};
+use super::seen::over;
 use crate::Audit;
-use crate::facts::{Broad, GrantFact, Reached, ToEverybody};
+use crate::facts::{Broad, GrantFact, Reached, ToEverybody, Unused};
 use crate::rules::grant::known_services;
 
 pub(super) fn tell(audit: &Audit<'_>, fact: &GrantFact) -> Told {
@@ -28,7 +31,42 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &GrantFact) -> Told {
             broad.told(audit, &broad.every_thing(audit, reached), "the resources that the code uses")
         }
         GrantFact::ToEverybody(it) => to_everybody(audit, **it),
+        GrantFact::Unused(it) => unused(audit, it),
     }
+}
+
+/// A grant of which something was never used.
+fn unused(audit: &Audit<'_>, it: &Unused) -> Told {
+    let estate = audit.estate();
+    let grant = estate.grant(it.grant);
+    let named: Vec<String> = it.unused.iter().map(|id| estate.pattern(*id).text().to_owned()).collect();
+    let used: Vec<String> = it
+        .used
+        .iter()
+        .map(|name| estate.text(*name).to_owned())
+        .collect::<BTreeSet<_>>()
+        .into_iter()
+        .collect();
+    let set = grant
+        .set
+        .map_or_else(|| "a grant of its own".to_owned(), |set| format!("permission-set:{}", estate.id(set)));
+    let (given, place, over) = (listed(&named), place(estate, grant), over(&it.window));
+    let told = if used.is_empty() {
+        Told::new(format!("It holds {set} {place}, which gives {given}, and used none of it {over}."))
+            .fix("Take the grant away; if nothing misses it within a month, it was not needed.")
+    } else {
+        Told::new(format!(
+            "Of what {set} gives it {place}, it used {} {over} ({}), and never {given}.",
+            listed(&used),
+            times(it.count),
+        ))
+        .fix(format!("Take {given} out of what this grant gives."))
+    };
+    told.at(grant.origin, "the grant")
+}
+
+fn times(count: u64) -> String {
+    if count == 1 { "once".to_owned() } else { format!("{} times", grouped(count)) }
 }
 
 impl Broad {

@@ -3,18 +3,21 @@
 use std::collections::BTreeSet;
 
 use pasaporte_core::estate::{FunctionId, IdentityId, Principal, Thing};
+use pasaporte_core::usage::Window;
 
 use super::Told;
 use super::phrases::{count, exposed, functions, listed};
+use super::seen::over;
 use crate::Audit;
 use crate::facts::IdentityFact;
 use crate::rules::identity::{standing, triggers_of};
 
 pub(super) fn tell(audit: &Audit<'_>, fact: &IdentityFact) -> Option<Told> {
-    match *fact {
-        IdentityFact::DefaultInUse { function, identity } => default_in_use(audit, function, identity),
-        IdentityFact::Shared(identity) => Some(shared(audit, identity)),
-        IdentityFact::Orphaned(identity) => Some(orphaned(audit, identity)),
+    match fact {
+        IdentityFact::DefaultInUse { function, identity } => default_in_use(audit, *function, *identity),
+        IdentityFact::Shared(identity) => Some(shared(audit, *identity)),
+        IdentityFact::Orphaned(identity) => Some(orphaned(audit, *identity)),
+        IdentityFact::NeverUsed(it) => Some(never_used(audit, it.0, &it.1)),
     }
 }
 
@@ -67,6 +70,28 @@ fn orphaned(audit: &Audit<'_>, id: IdentityId) -> Told {
     let told = Told::new(format!(
         "No function, app or gateway uses it and nobody is named who may act as it, yet it holds {}.{}",
         count(grants.len(), "grant"),
+        may(audit, id, "It"),
+    ))
+    .fix("Remove its grants; when nothing has missed them for a month, remove the identity.")
+    .at(estate.origin(Thing::Identity(id)), "the identity");
+    let shown = grants.iter().take(4);
+    shown.fold(told, |told, &grant| told.at(estate.grant(grant).origin, "a grant that stands"))
+}
+
+fn never_used(audit: &Audit<'_>, id: IdentityId, window: &Window) -> Told {
+    let estate = audit.estate();
+    let grants = standing(audit, id);
+    let runs = match estate.functions_as(id).len() {
+        0 => String::new(),
+        some => format!(
+            " {} as it, and did nothing that it is granted.",
+            if some == 1 { "1 function runs".to_owned() } else { format!("{some} functions run") }
+        ),
+    };
+    let told = Told::new(format!(
+        "It holds {}, and was not seen to do anything {}.{runs}{}",
+        count(grants.len(), "grant"),
+        over(window),
         may(audit, id, "It"),
     ))
     .fix("Remove its grants; when nothing has missed them for a month, remove the identity.")

@@ -6,6 +6,7 @@ mod grant;
 mod identity;
 mod key;
 pub(crate) mod phrases;
+mod seen;
 mod trust;
 
 use pasaporte_core::estate::{Origin, Setting};

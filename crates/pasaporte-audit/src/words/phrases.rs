@@ -26,6 +26,19 @@ pub(crate) fn count(number: usize, one: &str) -> String {
     format!("{number} {one}{}", if number == 1 { "" } else { "s" })
 }
 
+/// A number with its thousands apart: "9,120".
+pub(crate) fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let mut text = String::new();
+    for (place, digit) in digits.chars().enumerate() {
+        if place > 0 && (digits.len() - place) % 3 == 0 {
+            text.push(',');
+        }
+        text.push(digit);
+    }
+    text
+}
+
 /// Where a grant holds, in words: "everywhere", "at account:tickets-prod".
 pub(crate) fn place(estate: &Estate, grant: &Grant) -> String {
     match grant.at {

@@ -5,12 +5,13 @@ use rustc_hash::FxHashMap;
 use thiserror::Error;
 
 use super::ids::Position;
+use super::ledger::Digest;
 use super::nesting::{Nodes, beyond, circles};
 use super::{
-    ActionEntry, ActionsId, Admission, Attempt, BlindSpot, Ceiling, CeilingId, Enrolment, Estate, FileId,
-    Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal,
-    ResourcesId, ScopeId, ScopeKind, Selection, SetId, Statement, StatementId, Statements, Thing, Tree,
-    Usage,
+    ActionEntry, ActionsId, Admission, Attempt, BlindSpot, Call, Ceiling, CeilingId, Enrolment, Estate,
+    FileId, Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal,
+    ResourcesId, ScopeId, ScopeKind, Selection, SetId, Sighting, Statement, StatementId, Statements, Thing,
+    Tree, Use,
 };
 use crate::pattern::BadPattern;
 
@@ -191,14 +192,34 @@ impl Builder {
         self.estate.actions.push(entry);
     }
 
-    /// Adds something observed.
-    pub fn usage(&mut self, usage: Usage) {
-        self.estate.usage.push(usage);
+    /// Adds something that was seen to be done.
+    pub fn used(&mut self, it: Use) {
+        self.estate.ledger.uses.push(it);
+    }
+
+    /// Adds calls that were seen.
+    pub fn called(&mut self, it: Call) {
+        self.estate.ledger.calls.push(it);
+    }
+
+    /// Adds a key or token that was seen somewhere.
+    pub fn seen(&mut self, it: Sighting) {
+        self.estate.ledger.sightings.push(it);
     }
 
     /// Adds what logs cover.
-    pub fn coverage(&mut self, coverage: LogCoverage) {
-        self.estate.coverage.push(coverage);
+    pub fn log(&mut self, it: LogCoverage) {
+        self.estate.ledger.logs.push(it);
+    }
+
+    /// Says that what a file has seen, from there on, is a digest of these logs: each counts once.
+    pub fn digest(&mut self, logs: &[Name], origin: Origin) {
+        self.estate.ledger.digests.push(Digest { logs: logs.into(), origin });
+    }
+
+    /// Says under which seal the fingerprints of a file were made.
+    pub fn sealed(&mut self, seal: Name, origin: Origin) {
+        self.estate.ledger.seals.push((seal, origin));
     }
 
     /// Adds what a collector could not see.
@@ -248,6 +269,7 @@ impl Builder {
             return Err(Box::new((self.estate, self.faults)));
         }
         self.estate.tables.settle();
+        self.estate.ledger.settle(&mut self.estate.lists);
         self.estate.statements.shrink_to_fit();
         self.estate.grants.shrink_to_fit();
         self.estate.admissions.shrink_to_fit();

@@ -91,4 +91,5 @@ shared! {
     names: super::Name,
     tags: (super::Name, super::Name),
     principals: super::Principal,
+    clients: super::Client,
 }

@@ -14,9 +14,11 @@ mod grouped;
 mod identity;
 mod ids;
 mod key;
+mod ledger;
 mod lists;
 mod names;
 mod nesting;
+mod observed;
 mod origin;
 mod patterns;
 mod permission;
@@ -55,8 +57,13 @@ pub use ids::{
     UserId, VerifierId,
 };
 pub use key::{Key, KeyOf, KeyReach, LastUse};
+pub use ledger::Overlap;
 pub use lists::{List, Listed};
 pub use names::{Name, Names};
+pub use observed::{
+    Answered, Call, CameFrom, Client, LogCoverage, MOST_CLIENTS, Outcome, SeenIn, Showed, Sighting, Tally,
+    Use, least_clients,
+};
 pub use origin::{FileId, Origin};
 pub use permission::{
     Admission, At, Bounded, Ceiling, Effect, Grant, PermissionSet, Selection, SetOrigin, Several, Statement,
@@ -64,7 +71,7 @@ pub use permission::{
 };
 pub use principal::{Principal, RUNNER_SERVICE};
 pub use references::Reference;
-pub use resource::{ActionClass, ActionEntry, BlindSpot, LogCoverage, Resource, Usage};
+pub use resource::{ActionClass, ActionEntry, BlindSpot, Resource};
 pub use scope::{Scope, ScopeKind};
 pub use setting::Setting;
 pub use shared::{CaseOfActions, CrossAccount, Environment, Sensitivity, State};
@@ -98,8 +105,7 @@ pub struct Estate {
     ceilings: Vec<Ceiling>,
     enrolments: Vec<Enrolment>,
     actions: Vec<ActionEntry>,
-    usage: Vec<Usage>,
-    coverage: Vec<LogCoverage>,
+    ledger: ledger::Ledger,
     blind_spots: Vec<BlindSpot>,
     attempts: Vec<Attempt>,
     declared: Option<Box<Self>>,
@@ -238,16 +244,6 @@ impl Estate {
     /// The catalogue of actions that the estate brings.
     pub fn actions(&self) -> &[ActionEntry] {
         &self.actions
-    }
-
-    /// What was observed.
-    pub fn usage(&self) -> &[Usage] {
-        &self.usage
-    }
-
-    /// What logs cover.
-    pub fn coverage(&self) -> &[LogCoverage] {
-        &self.coverage
     }
 
     /// What collectors could not see.

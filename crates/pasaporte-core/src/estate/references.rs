@@ -1,9 +1,11 @@
 //! Who refers to what: the walk that finds references to things that are not in the estate.
 
+use std::collections::BTreeMap;
+
 use super::{
     At, Check, ContractId, ContractOf, EndpointId, Estate, FunctionId, GroupId, IdentityId, Key, KeyId,
-    KeyOf, Origin, Presents, Principal, ResourceId, ScopeId, SetId, Thing, TokenId, TriggerId, UserId,
-    VerifierId, Way,
+    KeyOf, Origin, Presents, Principal, ResourceId, ScopeId, SetId, Showed, Thing, TokenId, TriggerId,
+    UserId, VerifierId, Way,
 };
 
 /// One thing named by another.
@@ -128,8 +130,50 @@ impl Estate {
             let from = Thing::Enrolment(super::Id::new(index));
             refer(from, "lies in", it.scope.map(Thing::Scope), it.origin);
         }
-        for it in &self.coverage {
+        for it in self.logs() {
             refer(Thing::Scope(it.scope), "has logs in", Some(Thing::Scope(it.scope)), it.origin);
+        }
+        self.seen_in_use(refer);
+    }
+}
+
+impl Estate {
+    /// What was seen in use and is not there, each once.
+    fn seen_in_use(&self, refer: &mut impl FnMut(Thing, &'static str, Option<Thing>, Origin)) {
+        let mut missing: BTreeMap<Thing, Origin> = BTreeMap::new();
+        let mut see = |thing: Option<Thing>, origin: Origin| {
+            if let Some(thing) = thing.filter(|thing| !self.is_declared(*thing)) {
+                let first = missing.entry(thing).or_insert(origin);
+                *first = (*first).min(origin);
+            }
+        };
+        for it in self.uses() {
+            see(it.who.thing(), it.origin);
+            see(it.to, it.origin);
+            see(it.through.map(Thing::Trigger), it.origin);
+        }
+        for it in self.calls() {
+            see(Some(Thing::Endpoint(it.endpoint)), it.origin);
+            see(it.showed.thing(), it.origin);
+        }
+        for it in self.sightings() {
+            see(it.what.thing(), it.origin);
+            see(it.on, it.origin);
+        }
+        for (thing, origin) in missing {
+            refer(thing, "was seen in use", Some(thing), origin);
+        }
+    }
+}
+
+impl Showed {
+    /// The thing that was shown, where it is one of the estate.
+    pub fn thing(self) -> Option<Thing> {
+        match self {
+            Self::Key(id) => Some(Thing::Key(id)),
+            Self::Token(id) => Some(Thing::Token(id)),
+            Self::Principal(who) => who.thing(),
+            Self::Unsaid | Self::Nothing | Self::UnknownKey(_) | Self::Issued(..) => None,
         }
     }
 }

@@ -1,8 +1,6 @@
-//! Resources that are acted on, the catalogue of actions, and what was observed.
+//! Resources that are acted on, the catalogue of actions, and what was not seen.
 
-use jiff::Timestamp;
-
-use super::{Environment, List, Name, Origin, Principal, ScopeId, Sensitivity, Thing};
+use super::{Environment, List, Name, Origin, ScopeId, Sensitivity};
 use crate::pattern::Pattern;
 
 /// Anything acted on that is not a thing of its own kind: bucket, queue, table, secret …
@@ -75,40 +73,6 @@ pub struct ActionEntry {
     pub pattern: Pattern,
     /// Their class.
     pub class: ActionClass,
-    /// Where it was read.
-    pub origin: Origin,
-}
-
-/// Something that was seen to happen.
-#[derive(Debug, Clone)]
-pub struct Usage {
-    /// Who did it.
-    pub principal: Principal,
-    /// What.
-    pub action: Name,
-    /// To what; unknown where the log does not say.
-    pub on: Option<Thing>,
-    /// How often.
-    pub count: u64,
-    /// First seen.
-    pub first: Option<Timestamp>,
-    /// Last seen.
-    pub last: Option<Timestamp>,
-    /// Where it was read.
-    pub origin: Origin,
-}
-
-/// A statement that logs cover some actions of some scope over a time.
-#[derive(Debug, Clone)]
-pub struct LogCoverage {
-    /// Of which scope.
-    pub scope: ScopeId,
-    /// Which actions are logged.
-    pub actions: Vec<Pattern>,
-    /// From when.
-    pub from: Timestamp,
-    /// Until when.
-    pub to: Timestamp,
     /// Where it was read.
     pub origin: Origin,
 }

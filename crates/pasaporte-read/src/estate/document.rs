@@ -8,11 +8,11 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::entries::{
-    Action, Attempt, BlindSpot, Ceiling, Contract, Coverage, Endpoint, Enrolment, Function, Grant, Group,
-    Identity, Key, PermissionSet, Resource, Scope, Token, Trigger, Usage, User, Verifier,
+    Action, Attempt, BlindSpot, Called, Ceiling, Contract, Coverage, Endpoint, Enrolment, Function, Grant,
+    Group, Identity, Key, PermissionSet, Resource, Scope, Seen, Token, Trigger, Used, User, Verifier,
 };
 use super::statements::Admission;
-use super::values::Moment;
+use super::values::{Many, Moment, Name};
 use crate::read::{Read, Report};
 use crate::text::View;
 
@@ -31,6 +31,12 @@ macro_rules! sections {
             /// Whether this is how things should be, as source control has them, rather than how they are.
             #[serde(default, skip_serializing_if = "std::ops::Not::not")]
             pub(crate) declared: bool,
+            /// The logs that what was seen is a digest of, by what they held: each counts once. It comes before what was seen.
+            #[serde(default, skip_serializing_if = "crate::read::is_default")]
+            pub(crate) digest: Many<'a, Name<'a>>,
+            /// The seal under which fingerprints were made, by a fingerprint of its own.
+            #[serde(default, skip_serializing_if = "Option::is_none")]
+            pub(crate) seal: Option<Name<'a>>,
             $($(#[$doc])* #[serde(default, skip_serializing_if = "Vec::is_empty")] pub(crate) $field: Vec<$type<'a>>,)*
         }
 
@@ -93,8 +99,12 @@ sections! {
     "resources" "resource" resources: Resource(Resource),
     /// The catalogue of actions.
     "actions" "action" actions: Action(Action),
-    /// What was observed.
-    "usage" "used" usage: Usage(Usage),
+    /// What somebody was seen to do, or to be refused.
+    "usage" "used" usage: Used(Used),
+    /// Calls of endpoints that were seen.
+    "calls" "called" calls: Called(Called),
+    /// Keys and tokens that were seen where they should not be; never their values.
+    "sightings" "seen" sightings: Seen(Seen),
     /// What logs cover.
     "logs" "log" logs: Coverage(Coverage),
     /// API contracts.

@@ -1,12 +1,13 @@
 //! The entries of the estate format, one record a thing (docs/estate-format.md shows each).
 
 use pasaporte_core::estate::{
-    ActionClass, CaseOfActions, CrossAccount, Environment, IdentityKind, KeyReach, Life, MemberKind,
-    ScopeKind, Sensitivity, SetOrigin, State,
+    ActionClass, Answered, CameFrom, CaseOfActions, CrossAccount, Environment, IdentityKind, KeyReach, Life,
+    MemberKind, Outcome, ScopeKind, SeenIn, Sensitivity, SetOrigin, State,
 };
 
 use super::choices::{Check, LastUsed, Network, Presents, Tags};
 use super::conditions::When;
+use super::observed::{Clients, Showed};
 use super::statements::{Admission, Statement};
 use super::url::{Url, UrlPath};
 use super::values::{
@@ -393,8 +394,8 @@ record! {
         may {}
     }
 
-    /// Something that was seen to happen.
-    Usage: "an observed use" {
+    /// Something that somebody was seen to do, or to be refused.
+    Used: "an observed use" {
         must {
             /// Who did it.
             "who" who: PrincipalName<'a>,
@@ -404,12 +405,66 @@ record! {
         may {
             /// To what, as `kind:id`.
             "to" to: Option<ThingName<'a>>,
+            /// Allowed (if left out) or refused.
+            "outcome" outcome: Option<Word<Outcome>>,
+            /// For runs of a function: the trigger that made it run.
+            "through" through: Option<Name<'a>>,
             /// How often; once if left out.
             "count" count: Option<u64>,
             /// First seen.
             "first" first: Option<Moment>,
             /// Last seen.
             "last" last: Option<Moment>,
+            /// Distinct clients: how many, or their keyed hashes.
+            "clients" clients: Clients<'a>,
+        }
+    }
+
+    /// Calls of an endpoint that were seen.
+    Called: "observed calls" {
+        must {
+            /// The endpoint.
+            "endpoint" endpoint: Name<'a>,
+            /// The HTTP method.
+            "method" method: Text<'a>,
+        }
+        may {
+            /// What kind of answer came; `unsaid` if left out.
+            "answer" answer: Option<Word<Answered>>,
+            /// What the caller showed; `unsaid` if left out.
+            "showed" showed: Showed<'a>,
+            /// From where it came; `unsaid` if left out.
+            "came_from" came_from: Option<Word<CameFrom>>,
+            /// How often; once if left out.
+            "count" count: Option<u64>,
+            /// First seen.
+            "first" first: Option<Moment>,
+            /// Last seen.
+            "last" last: Option<Moment>,
+            /// Distinct clients: how many, or their keyed hashes.
+            "clients" clients: Clients<'a>,
+        }
+    }
+
+    /// A key or token that was seen where it should not be; its value has no place here.
+    Seen: "a sighting" {
+        must {
+            /// Which.
+            "showed" showed: Showed<'a>,
+            /// In what.
+            "place" place: Word<SeenIn>,
+        }
+        may {
+            /// The endpoint called, or the function whose settings or log it was, as `kind:id`.
+            "on" on: Option<ThingName<'a>>,
+            /// How often; once if left out.
+            "count" count: Option<u64>,
+            /// First seen.
+            "first" first: Option<Moment>,
+            /// Last seen.
+            "last" last: Option<Moment>,
+            /// Distinct clients: how many, or their keyed hashes.
+            "clients" clients: Clients<'a>,
         }
     }
 
@@ -426,6 +481,12 @@ record! {
         may {
             /// Which actions are logged; all if left out.
             "actions" actions: Many<'a, ActionPattern<'a>>,
+            /// Of calls, those to these hosts or gateways; to all if left out.
+            "hosts" hosts: Many<'a, Text<'a>>,
+            /// Lines that were read.
+            "lines" lines: Option<u64>,
+            /// Lines that were not understood.
+            "bad" bad: u64,
         }
     }
 

@@ -4,14 +4,14 @@ use jiff::Timestamp;
 
 use super::VERSION;
 use super::document::SECTIONS;
-use super::values::Moment;
+use super::values::{Many, Moment, Name};
 use crate::nearest::nearest;
 use crate::read::{Read, Report};
 use crate::shown;
 use crate::text::View;
 
 /// The fields of a document that are not sections.
-pub(super) const FIELDS: [&str; 3] = ["estate", "as_of", "declared"];
+pub(super) const FIELDS: [&str; 5] = ["estate", "as_of", "declared", "digest", "seal"];
 
 /// What was seen of a document's own fields.
 #[derive(Default)]
@@ -21,11 +21,15 @@ pub(super) struct Seen {
 }
 
 /// What a field of a document says.
-pub(super) enum Said {
+pub(super) enum Said<'a> {
     /// When the estate was true.
     AsOf(Timestamp),
     /// Whether it is declared rather than deployed.
     Declared(bool),
+    /// What was seen is a digest of these logs.
+    Digest(Many<'a, Name<'a>>),
+    /// Under which seal its fingerprints were made.
+    Seal(Name<'a>),
 }
 
 pub(super) const HOW_WRITTEN: &str = "see docs/estate-format.md for how an estate is written";
@@ -57,15 +61,17 @@ pub(super) fn top_field(
 }
 
 /// Reads a field of the document itself.
-pub(super) fn header(
+pub(super) fn header<'a>(
     field: &str,
-    value: View<'_, '_>,
+    value: View<'_, 'a>,
     seen: &mut Seen,
     report: &mut Report<'_>,
-) -> Option<Said> {
+) -> Option<Said<'a>> {
     match field {
         "as_of" => return Moment::read(value, report).map(|moment| Said::AsOf(moment.0)),
         "declared" => return bool::read(value, report).map(Said::Declared),
+        "digest" => return Many::read(value, report).map(Said::Digest),
+        "seal" => return Name::read(value, report).map(Said::Seal),
         _ => seen.version = true,
     }
     match u64::read(value, report) {

@@ -34,7 +34,7 @@ const BATCHES: usize = 3;
 #[expect(clippy::large_enum_variant, reason = "nearly all items are entities")]
 pub(super) enum Item<'a> {
     /// What the file says of itself, and where it stands.
-    Said(Said, Position),
+    Said(Said<'a>, Position),
     /// An entity.
     Entity(Entity<'a>),
 }

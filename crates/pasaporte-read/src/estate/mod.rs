@@ -11,6 +11,7 @@ mod faults;
 mod header;
 mod lines;
 mod load;
+mod observed;
 mod reader;
 mod statements;
 mod url;

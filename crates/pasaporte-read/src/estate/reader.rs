@@ -210,10 +210,11 @@ impl Reader<'_> {
         Ok(())
     }
 
-    fn say(&mut self, said: &Said, at: Position) {
-        match said {
-            Said::AsOf(time) => self.sides.side(self.declared).as_of(*time, origin(self.file, at)),
-            Said::Declared(declared) => self.declared = *declared,
+    fn say(&mut self, said: &Said<'_>, at: Position) {
+        if let Said::Declared(declared) = said {
+            self.declared = *declared;
+        } else {
+            say(self.sides.side(self.declared), self.file, said, at);
         }
     }
 
@@ -301,8 +302,8 @@ fn document(sides: &mut Sides, file: FileId, declared: bool, root: View<'_, '_>,
         let field = scalar_text(key.value()).unwrap_or_default();
         let Some(field) = top_field(field, key, &mut seen, report) else { continue };
         if FIELDS.contains(&field) {
-            if let Some(Said::AsOf(time)) = header(field, value, &mut seen, report) {
-                sides.side(declared).as_of(time, origin(file, value.at()));
+            if let Some(said) = header(field, value, &mut seen, report) {
+                say(sides.side(declared), file, &said, value.at());
             }
         } else if matches!(value.value(), Value::List) {
             let mut arena = Bump::new();
@@ -316,6 +317,23 @@ fn document(sides: &mut Sides, file: FileId, declared: bool, root: View<'_, '_>,
     }
     if !seen.version {
         report.wrong(root, NO_VERSION.0, NO_VERSION.1);
+    }
+}
+
+/// Takes in what a file says of all its entries.
+fn say(builder: &mut Builder, file: FileId, said: &Said<'_>, at: Position) {
+    let origin = origin(file, at);
+    match said {
+        Said::AsOf(time) => builder.as_of(*time, origin),
+        Said::Declared(_) => {}
+        Said::Digest(logs) => {
+            let logs: Vec<_> = logs.0.iter().map(|log| builder.name(log.text)).collect();
+            builder.digest(&logs, origin);
+        }
+        Said::Seal(seal) => {
+            let seal = builder.name(seal.text);
+            builder.sealed(seal, origin);
+        }
     }
 }
 

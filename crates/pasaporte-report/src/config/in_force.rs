@@ -74,6 +74,10 @@ impl InForce {
             ("audit.strict", "false".to_owned()),
             ("thresholds.key_max_age", format!("{} days", usual.key_max_age)),
             ("thresholds.key_watch", format!("{} days", usual.key_watch)),
+            ("thresholds.key_idle", format!("{} days", usual.key_idle)),
+            ("thresholds.key_clients", format!("{} clients", usual.key_clients)),
+            ("thresholds.public_token_max_age", format!("{} days", usual.public_token_max_age)),
+            ("thresholds.evidence", format!("{} days", usual.evidence)),
             ("thresholds.key_expiry_from", usual.key_expiry_from.to_string()),
             ("inside.networks", "private networks (RFC 1918, RFC 4193)".to_owned()),
         ];

@@ -21,8 +21,27 @@ use written::{AuditWritten, ThingsWritten, ThresholdsWritten};
 pub use in_force::{ConfiguredOut, InForce, ValueOut};
 pub use written::Written;
 
-/// What is said of keys: their greatest age, how long one is watched, which must have an expiry.
-type OfKeys<'w> = (Option<&'w Spanned<i64>>, Option<&'w Spanned<i64>>, Option<&'w Spanned<String>>);
+/// What is said of thresholds, everywhere or in one environment.
+struct Limits<'w> {
+    days: [(&'static str, &'w Option<Spanned<i64>>); 6],
+    expiry_from: &'w Option<Spanned<String>>,
+}
+
+macro_rules! limits {
+    ($it:expr) => {
+        Limits {
+            days: [
+                ("key_max_age", &$it.key_max_age),
+                ("key_watch", &$it.key_watch),
+                ("key_idle", &$it.key_idle),
+                ("key_clients", &$it.key_clients),
+                ("public_token_max_age", &$it.public_token_max_age),
+                ("evidence", &$it.evidence),
+            ],
+            expiry_from: &$it.key_expiry_from,
+        }
+    };
+}
 
 /// A configuration that was read. Paths are as written, from where the file is.
 #[derive(Debug, Default)]
@@ -125,8 +144,7 @@ impl Reader<'_> {
     }
 
     fn thresholds(&mut self, it: &ThresholdsWritten) {
-        let everywhere = (it.key_max_age.as_ref(), it.key_watch.as_ref(), it.key_expiry_from.as_ref());
-        self.config.settings.everywhere = self.of_keys("thresholds", everywhere, Thresholds::default());
+        self.config.settings.everywhere = self.limits("thresholds", &limits!(it), Thresholds::default());
         let within = [
             (Environment::Production, &it.production),
             (Environment::Staging, &it.staging),
@@ -135,23 +153,28 @@ impl Reader<'_> {
         ];
         for (environment, it) in within {
             let Some(it) = it else { continue };
-            let said = (it.key_max_age.as_ref(), it.key_watch.as_ref(), it.key_expiry_from.as_ref());
             let otherwise = self.config.settings.everywhere;
-            let all = self.of_keys(&format!("thresholds.{environment}"), said, otherwise);
+            let all = self.limits(&format!("thresholds.{environment}"), &limits!(it), otherwise);
             self.config.settings.within.insert(environment, all);
         }
     }
 
-    fn of_keys(&mut self, of: &str, (age, watch, from): OfKeys<'_>, otherwise: Thresholds) -> Thresholds {
-        let key = |name: &str| format!("{of}.{name}");
-        let key_max_age = age.and_then(|it| self.days(&key("key_max_age"), it));
-        let key_watch = watch.and_then(|it| self.days(&key("key_watch"), it));
-        let from = from.and_then(|it| self.word::<KeyReach>(&key("key_expiry_from"), it));
-        Thresholds {
-            key_max_age: key_max_age.unwrap_or(otherwise.key_max_age),
-            key_watch: key_watch.unwrap_or(otherwise.key_watch),
-            key_expiry_from: from.unwrap_or(otherwise.key_expiry_from),
+    fn limits(&mut self, of: &str, said: &Limits<'_>, mut all: Thresholds) -> Thresholds {
+        for (name, it) in said.days {
+            let key = format!("{of}.{name}");
+            let Some(number) = it.as_ref().and_then(|it| self.number(&key, it)) else { continue };
+            match name {
+                "key_max_age" => all.key_max_age = number,
+                "key_watch" => all.key_watch = number,
+                "key_idle" => all.key_idle = number,
+                "key_clients" => all.key_clients = number,
+                "public_token_max_age" => all.public_token_max_age = number,
+                _ => all.evidence = number,
+            }
         }
+        let from = said.expiry_from.as_ref();
+        let from = from.and_then(|it| self.word::<KeyReach>(&format!("{of}.key_expiry_from"), it));
+        Thresholds { key_expiry_from: from.unwrap_or(all.key_expiry_from), ..all }
     }
 
     fn rules(&mut self, rules: BTreeMap<Spanned<String>, Spanned<String>>) {
@@ -217,14 +240,16 @@ impl Reader<'_> {
         self.config.supplement.things.push(About { things: pattern, owner, environment, sensitivity });
     }
 
-    fn days(&mut self, key: &str, it: &Spanned<i64>) -> Option<i64> {
-        let days = *it.get_ref();
-        if !(0..=MOST_DAYS).contains(&days) {
-            self.note(it, &format!("a number of days from 0 to {MOST_DAYS} is wanted here"), HELP);
+    /// A number of days, or of clients.
+    fn number(&mut self, key: &str, it: &Spanned<i64>) -> Option<i64> {
+        let number = *it.get_ref();
+        let one = if key.ends_with("clients") { "client" } else { "day" };
+        if !(0..=MOST_DAYS).contains(&number) {
+            self.note(it, &format!("a number of {one}s from 0 to {MOST_DAYS} is wanted here"), HELP);
             return None;
         }
-        self.said(key, &format!("{days} {}", if days == 1 { "day" } else { "days" }), it);
-        Some(days)
+        self.said(key, &format!("{number} {one}{}", if number == 1 { "" } else { "s" }), it);
+        Some(number)
     }
 
     fn word<V: Vocabulary>(&mut self, key: &str, it: &Spanned<String>) -> Option<V> {

@@ -55,7 +55,7 @@ pub(super) struct AuditWritten {
     pub(super) report: Option<Vec<Spanned<String>>>,
 }
 
-/// What counts as old, and the same for one environment.
+/// What counts as old, as many and as enough, and the same for one environment.
 #[derive(Debug, Default, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct ThresholdsWritten {
@@ -65,9 +65,21 @@ pub(super) struct ThresholdsWritten {
     /// Days that a key must have been watched before "never used" is said: 30 unless said otherwise.
     #[schemars(with = "Option<u16>")]
     pub(super) key_watch: Option<Spanned<i64>>,
+    /// Days without use after which a key is idle: 90 unless said otherwise.
+    #[schemars(with = "Option<u16>")]
+    pub(super) key_idle: Option<Spanned<i64>>,
+    /// Clients of one key that are many: 3 unless said otherwise.
+    #[schemars(with = "Option<u16>")]
+    pub(super) key_clients: Option<Spanned<i64>>,
     /// The least reach of keys that must have an expiry: `function`, `app` or `admin`; `app` unless said otherwise.
     #[schemars(with = "Option<String>")]
     pub(super) key_expiry_from: Option<Spanned<String>>,
+    /// Days that a token for public clients may be valid: 366 unless said otherwise.
+    #[schemars(with = "Option<u16>")]
+    pub(super) public_token_max_age: Option<Spanned<i64>>,
+    /// Days that logs must cover before something is called unused: 30 unless said otherwise.
+    #[schemars(with = "Option<u16>")]
+    pub(super) evidence: Option<Spanned<i64>>,
     /// The same in production, and where the environment is not known.
     pub(super) production: Option<Box<WithinWritten>>,
     /// The same in staging.
@@ -88,9 +100,21 @@ pub(super) struct WithinWritten {
     /// Days that a key must have been watched before "never used" is said.
     #[schemars(with = "Option<u16>")]
     pub(super) key_watch: Option<Spanned<i64>>,
+    /// Days without use after which a key is idle.
+    #[schemars(with = "Option<u16>")]
+    pub(super) key_idle: Option<Spanned<i64>>,
+    /// Clients of one key that are many.
+    #[schemars(with = "Option<u16>")]
+    pub(super) key_clients: Option<Spanned<i64>>,
     /// The least reach of keys that must have an expiry.
     #[schemars(with = "Option<String>")]
     pub(super) key_expiry_from: Option<Spanned<String>>,
+    /// Days that a token for public clients may be valid.
+    #[schemars(with = "Option<u16>")]
+    pub(super) public_token_max_age: Option<Spanned<i64>>,
+    /// Days that logs must cover before something is called unused.
+    #[schemars(with = "Option<u16>")]
+    pub(super) evidence: Option<Spanned<i64>>,
 }
 
 /// What counts as inside.

@@ -1,11 +1,13 @@
 //! What an address takes that it need not: from any page, from the whole internet, by any method.
 
+use rustc_hash::FxHashSet;
+
 use crate::facts::EntryFact;
 use crate::finding::{Raised, Raising};
 use crate::{Audit, Harm, Impact, Level, Rule, Sureness};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::{Exposed, Exposure, Strength, Unspoken, faces_internet};
-use pasaporte_core::estate::{EndpointId, Presents, Principal, Thing, Way};
+use pasaporte_core::estate::{CameFrom, EndpointId, Presents, Principal, Thing, Way};
 
 pub(crate) const RULES: &[Rule] = &[
     Rule {
@@ -32,10 +34,10 @@ pub(crate) const RULES: &[Rule] = &[
     },
     Rule {
         id: "entry/spare-methods",
-        title: "An endpoint takes HTTP methods that its contract does not have",
+        title: "An endpoint takes HTTP methods that neither its contract nor its calls need",
         why: "A method that nobody needs is one that nobody tested: the check in the code may stand in one branch \
               and not in the other.",
-        fix: "List the methods that the contract has.",
+        fix: "List the methods that the contract has, or by which it is called.",
         check: "Send each other method: it must answer 405.",
         references: &["CWE-749", "CWE-650", "NIST SP 800-53 CM-7", "OWASP API9:2023"],
         apart: &[],
@@ -63,6 +65,30 @@ fn open_network(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             .within(audit.environment(function))
             .sure(Sureness::Inferred);
         raising.raise(&raised, EntryFact::OpenNetwork(id));
+    }
+    called_from_inside(audit, raising);
+}
+
+/// Addresses that face the internet, and that nobody was seen to call from there.
+fn called_from_inside(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    for (id, endpoint) in audit.each::<EndpointId>() {
+        if audit.estate().calls_at(id).is_empty()
+            || !faces_internet(&endpoint.network)
+            || !audit.effects().is_open(id)
+        {
+            continue;
+        }
+        let environment = audit.environment(endpoint.function);
+        let Some(window) = audit.calls_logged(id).filter(|it| audit.is_enough(it, environment)) else {
+            continue;
+        };
+        // Whoever was turned away came as well.
+        let from_inside = audit.estate().calls_at(id).iter().all(|call| call.from == CameFrom::Inside);
+        if from_inside {
+            let level = Level::Table(Impact::Hygiene, audit.effects().exposure_at(id).to);
+            let raised = Raised::new(Thing::Endpoint(id), level).within(environment).sure(Sureness::Inferred);
+            raising.raise(&raised, EntryFact::CalledFromInside(Box::new((id, window))));
+        }
     }
 }
 
@@ -115,6 +141,37 @@ fn spare_methods(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 .within(audit.environment(endpoint.function))
                 .sure(sure_of(audit, unspoken));
         raising.raise(&raised, EntryFact::Unspoken(Box::new(unspoken.clone())));
+    }
+    uncalled_methods(audit, raising);
+}
+
+/// Endpoints under no contract that take methods by which nobody was seen to call them.
+fn uncalled_methods(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    if estate.calls().is_empty() && estate.uses().is_empty() {
+        return;
+    }
+    let contracts = audit.contracts();
+    let answering = contracts.operations.iter().flat_map(|held| held.answered_by.iter().copied());
+    let under_one: FxHashSet<EndpointId> =
+        answering.chain(contracts.unspoken.iter().map(|it| it.endpoint)).collect();
+    for (id, endpoint) in audit.each::<EndpointId>() {
+        if estate.calls_at(id).is_empty() || !audit.effects().is_open(id) || under_one.contains(&id) {
+            continue;
+        }
+        let environment = audit.environment(endpoint.function);
+        let Some(window) = audit.calls_logged(id).filter(|it| audit.is_enough(it, environment)) else {
+            continue;
+        };
+        let seen = estate.callers_seen(id).methods;
+        let methods = estate.list(endpoint.methods);
+        let takes_more = methods.is_empty() || methods.iter().any(|method| !seen.contains_key(method));
+        if seen.is_empty() || !takes_more {
+            continue;
+        }
+        let level = Level::Table(Impact::Hygiene, audit.effects().exposure_at(id).to);
+        let raised = Raised::new(Thing::Endpoint(id), level).within(environment).sure(Sureness::Inferred);
+        raising.raise(&raised, EntryFact::UncalledMethods(Box::new((id, window))));
     }
 }
 

@@ -6,12 +6,13 @@ use super::{running, sureness};
 use crate::facts::{Dangling, EntryFact, NamedBy};
 use crate::finding::{Cause, Raised, Raising};
 use crate::{Audit, Impact, Level, Rule, Sureness};
-use pasaporte_core::access::{Question, Verdict};
+use pasaporte_core::access::{INVOKE, Question, Verdict};
 use pasaporte_core::entry::{Circle, Exposed, Exposure};
 use pasaporte_core::estate::{
     Admission, AdmissionId, Attribute, Condition, Effect, EndpointId, Estate, FunctionId, Name, Origin,
     Principal, ResourceId, State, Test, Thing, Trigger, TriggerId,
 };
+use pasaporte_core::usage::Logged;
 
 pub(crate) const RULES: &[Rule] = &[
     Rule {
@@ -37,7 +38,7 @@ pub(crate) const RULES: &[Rule] = &[
     },
     Rule {
         id: "entry/idle-trigger",
-        title: "A trigger is switched off, and its permission stands",
+        title: "A trigger is switched off or never fires, and its permission stands",
         why: "What is no longer used is no longer looked at: the way in stays open for whoever can use the \
               permission.",
         fix: "Take the permission away, and the trigger with it.",
@@ -257,7 +258,31 @@ fn is_for(audit: &Audit<'_>, admission: &Admission, trigger: &Trigger) -> bool {
     })
 }
 
+/// Triggers that are on and were never seen to fire, where logs say of each run what made it run.
+fn never_fired(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    if estate.logs().is_empty() {
+        return;
+    }
+    for (id, trigger) in audit.each::<TriggerId>().filter(|(_, it)| it.state == State::Enabled) {
+        let function = Thing::Function(trigger.function);
+        let is_on = estate.get(trigger.function).is_some_and(|it| it.state == State::Enabled);
+        let runs = || estate.uses_on(function).filter(|it| estate.text(it.did) == INVOKE);
+        let unsaid = || runs().any(|it| it.through.is_none() && matches!(it.who, Principal::Service(_)));
+        if !is_on || runs().any(|it| it.through == Some(id)) || unsaid() {
+            continue;
+        }
+        let (scope, environment) = (estate.scope_of(function), audit.environment(trigger.function));
+        let Some(window) = audit.watched(scope, environment, Logged::Action(INVOKE)) else { continue };
+        let raised = Raised::new(Thing::Trigger(id), Level::Table(Impact::Hygiene, Exposure::Insiders))
+            .within(environment)
+            .sure(Sureness::Inferred);
+        raising.raise(&raised, EntryFact::NeverFired(Box::new((id, window))));
+    }
+}
+
 fn idle_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    never_fired(audit, raising);
     let estate = audit.estate();
     for (trigger, off) in audit.each::<TriggerId>().filter(|(_, it)| it.state == State::Disabled) {
         let id = off.function;

@@ -2,11 +2,13 @@
 
 use pasaporte_core::entry::Unspoken;
 use pasaporte_core::estate::{EndpointId, Name, Setting, Thing, Way};
+use pasaporte_core::usage::Window;
 
 use crate::Audit;
 use crate::rules::entry::address::presented_to;
 use crate::words::Told;
 use crate::words::phrases::{listed, with_what};
+use crate::words::seen::{calls, over};
 
 /// An address that only gateways call, and that the whole internet can reach.
 pub(super) fn open_network(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
@@ -32,6 +34,49 @@ pub(super) fn open_network(audit: &Audit<'_>, id: EndpointId) -> Option<Told> {
     .at(endpoint.origin, "the endpoint");
     let route = presented.first().and_then(|(route, _)| estate.get(*route));
     Some(told.at(route.map(|route| route.origin), "the route in front of it"))
+}
+
+/// An address that faces the internet, called from inside.
+pub(super) fn called_from_inside(audit: &Audit<'_>, id: EndpointId, window: &Window) -> Option<Told> {
+    let estate = audit.estate();
+    let endpoint = estate.get(id)?;
+    let seen: u64 = estate.calls_at(id).iter().map(|call| call.tally.count).sum();
+    let told = Told::new(format!(
+        "The whole internet can reach the address of function:{}, and every one of the {} seen {} came from inside.",
+        estate.id(endpoint.function),
+        calls(seen),
+        over(window),
+    ))
+    .fix("Set its network to `internal`, or to the networks that call it: that turns away nobody seen.")
+    .by_setting(endpoint.origin, "network", Setting::word("internal"));
+    Some(told.at(endpoint.origin, "the endpoint"))
+}
+
+/// An endpoint that takes methods by which nobody was seen to call it.
+pub(super) fn uncalled_methods(audit: &Audit<'_>, id: EndpointId, window: &Window) -> Option<Told> {
+    let estate = audit.estate();
+    let endpoint = estate.get(id)?;
+    let seen = estate.callers_seen(id);
+    let mut used: Vec<String> = seen.methods.keys().map(|name| estate.text(*name).to_owned()).collect();
+    used.sort_unstable();
+    let methods = estate.list(endpoint.methods);
+    let spare = methods.iter().filter(|method| !seen.methods.contains_key(method));
+    let mut spare: Vec<String> = spare.map(|name| estate.text(*name).to_owned()).collect();
+    spare.sort_unstable();
+    let takes = if methods.is_empty() {
+        format!("It takes every HTTP method, and all {} seen {} came", calls(seen.all.count), over(window))
+    } else {
+        format!(
+            "It takes {} as well, and all {} seen {} came",
+            listed(&spare),
+            calls(seen.all.count),
+            over(window)
+        )
+    };
+    let told = Told::new(format!("{takes} by {}.", listed(&used)))
+        .fix(format!("Let it take {} only, once you know that nothing rare needs more.", listed(&used)))
+        .by_setting(endpoint.origin, "methods", Setting::one_or_more(used));
+    Some(told.at(endpoint.origin, "the endpoint"))
 }
 
 /// An endpoint that every page may call.

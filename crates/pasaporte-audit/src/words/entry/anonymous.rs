@@ -12,6 +12,7 @@ use crate::Audit;
 use crate::rules::entry::anonymous::{anonymous_caller, is_turned_away};
 use crate::words::Told;
 use crate::words::phrases::{at_grounds, at_identity, depending, with_what};
+use crate::words::seen::at_endpoint;
 
 pub(super) fn tell(audit: &Audit<'_>, id: EndpointId, public: bool) -> Option<Told> {
     let estate = audit.estate();
@@ -33,8 +34,9 @@ pub(super) fn tell(audit: &Audit<'_>, id: EndpointId, public: bool) -> Option<To
     } else {
         ""
     };
+    let used = at_endpoint(audit, id);
     let mut told =
-        Told::new(format!("{who} can make function:{function} run: {how}.{meant}{with_what}{but}"))
+        Told::new(format!("{who} can make function:{function} run: {how}.{meant}{with_what}{but}{used}"))
             .fix(fix)
             .at(endpoint.origin, "the endpoint")
             .at(declared, "what the contract declares");

@@ -1,17 +1,20 @@
 //! What is told of whoever may invoke a function.
 
-use pasaporte_core::access::{Answer, Context, Known, Question, Truth, Verdict, Via};
+use std::collections::BTreeSet;
+
+use pasaporte_core::access::{Answer, Context, INVOKE, Known, Question, Truth, Verdict, Via};
 use pasaporte_core::effect::{Act, Counted, Given, Road, action_in_words};
 use pasaporte_core::entry::Exposure;
-use pasaporte_core::estate::{ActionClass, At, Attribute, Effect, FunctionId, Id, Principal, Thing};
+use pasaporte_core::estate::{ActionClass, At, Attribute, Effect, FunctionId, Id, Outcome, Principal, Thing};
 
 use crate::Audit;
 use crate::facts::WideInvoke;
 use crate::words::Told;
 use crate::words::phrases::{
-    at_grounds, at_identity, capitalised, crowd, depending, exposed, holder, listed, narrow, source,
-    with_what,
+    at_grounds, at_identity, capitalised, crowd, depending, exposed, functions as names, holder, listed,
+    narrow, source, with_what,
 };
+use crate::words::seen::at_function;
 
 /// A crowd that may invoke a function.
 pub(super) fn open(audit: &Audit<'_>, id: FunctionId, who: Principal, to: Exposure) -> Option<Told> {
@@ -25,8 +28,12 @@ pub(super) fn open(audit: &Audit<'_>, id: FunctionId, who: Principal, to: Exposu
     let (crowd, depending) =
         (capitalised(&format!("{}{from}", crowd(audit, who))), depending(audit, &answer));
     let more = more_than_invoking(audit, who, id);
-    let told = Told::new(format!("{crowd} may invoke it{depending}.{more}{}", with_what(audit, id)))
-        .fix(mend(audit, &answer));
+    let told = Told::new(format!(
+        "{crowd} may invoke it{depending}.{more}{}{}",
+        with_what(audit, id),
+        at_function(audit, id)
+    ))
+    .fix(mend(audit, &answer));
     Some(at_identity(audit, at_grounds(audit, told, &answer), id))
 }
 
@@ -44,13 +51,34 @@ pub(super) fn wide(audit: &Audit<'_>, WideInvoke { grant, road, breadth, act }: 
     let callers = exposed(audit, audit.exposure_of(grant.principal));
     let statement = estate.statement(road.statement).origin;
     Told::new(format!(
-        "{} may invoke every function {at}{but}, {count} today, among them {worst}. That comes {}.{callers}",
+        "{} may invoke every function {at}{but}, {count} today, among them {worst}. That comes {}.{}{callers}",
         holder(audit, grant.principal, breadth.holders),
-        source(audit, road)
+        source(audit, road),
+        invoked(audit, grant.principal),
     ))
     .fix(narrow(audit, road, "the functions that it calls"))
     .at(statement, "the statement")
     .at((grant.origin != statement).then_some(grant.origin), "the grant")
+}
+
+/// Which functions a holder was seen to invoke.
+fn invoked(audit: &Audit<'_>, who: Principal) -> String {
+    let estate = audit.estate();
+    let runs = estate
+        .uses_by(who)
+        .iter()
+        .filter(|it| estate.text(it.did) == INVOKE && it.outcome == Outcome::Allowed);
+    let functions: BTreeSet<FunctionId> = runs
+        .filter_map(|it| match it.to {
+            Some(Thing::Function(function)) => Some(function),
+            _ => None,
+        })
+        .collect();
+    if functions.is_empty() {
+        return String::new();
+    }
+    let functions: Vec<FunctionId> = functions.into_iter().collect();
+    format!(" It was seen to invoke {} of them: {}.", functions.len(), listed(&names(estate, &functions)))
 }
 
 /// From where those come who are let in, where that is what makes them a narrower circle.

@@ -7,6 +7,7 @@ use super::anonymous::answer;
 use crate::Audit;
 use crate::words::Told;
 use crate::words::phrases::with_what;
+use crate::words::seen::at_endpoint;
 
 /// An operation that is weaker than its contract says.
 pub(super) fn by_contract(audit: &Audit<'_>, held: &Held) -> Option<Told> {
@@ -23,11 +24,12 @@ pub(super) fn by_contract(audit: &Audit<'_>, held: &Held) -> Option<Told> {
         _ => format!("the endpoint asks only for {}", proof(audit.effects().asks(weakest))),
     };
     let told = Told::new(format!(
-        "{} {} of contract:{} declares {asks}; in effect, {really}.{}",
+        "{} {} of contract:{} declares {asks}; in effect, {really}.{}{}",
         estate.text(operation.method),
         estate.text(operation.path),
         estate.id(held.contract),
-        with_what(audit, endpoint.function)
+        with_what(audit, endpoint.function),
+        at_endpoint(audit, weakest)
     ))
     .fix(format!("Have the endpoint ask for {asks}; or declare what is meant."));
     Some(told.at(operation.origin, "what is declared").at(endpoint.origin, "what is deployed"))
@@ -50,8 +52,12 @@ pub(super) fn by_definition(audit: &Audit<'_>, drift: &Drift) -> Told {
         _ => None,
     };
     let with_what = function.map_or_else(String::new, |function| with_what(audit, function));
+    let used = match drift.thing {
+        Thing::Endpoint(id) => at_endpoint(audit, id),
+        _ => String::new(),
+    };
     Told::new(format!(
-        "{} {} as declared, and {} as deployed.{with_what}",
+        "{} {} as declared, and {} as deployed.{with_what}{used}",
         lead(drift.aspect),
         drift.declared,
         drift.deployed
@@ -92,9 +98,11 @@ pub(super) fn by_try(audit: &Audit<'_>, place: usize) -> Option<Told> {
     };
     let answer = answer(audit, attempt);
     let with_what = with_what(audit, endpoint.function);
-    let told =
-        Told::new(format!("A try without a credential {came} ({answer}), although {meant}.{with_what}"))
-            .fix("Look at what really checks this address, and set the check that the estate says it has.")
-            .at(attempt.origin, format!("a try: {answer}"));
+    let used = at_endpoint(audit, id);
+    let told = Told::new(format!(
+        "A try without a credential {came} ({answer}), although {meant}.{with_what}{used}"
+    ))
+    .fix("Look at what really checks this address, and set the check that the estate says it has.")
+    .at(attempt.origin, format!("a try: {answer}"));
     Some(told.at(endpoint.origin, "the endpoint"))
 }

@@ -8,11 +8,13 @@ use pasaporte_core::estate::{
     AccountOf, AdmissionId, Attribute, Condition, Effect, FunctionId, Origin, Principal, Setting, Thing,
     TriggerId,
 };
+use pasaporte_core::usage::Window;
 
 use crate::Audit;
 use crate::facts::{Dangling, NamedBy, OpenSource};
 use crate::rules::entry::source::strangers_circle;
 use crate::words::phrases::{at_grounds, at_identity, capitalised, crowd, depending, listed, with_what};
+use crate::words::seen::{at_source, over};
 use crate::words::{Change, Told};
 
 /// A source that strangers may feed.
@@ -23,11 +25,12 @@ pub(super) fn open(audit: &Audit<'_>, fact: &OpenSource) -> Option<Told> {
     let answer = audit.effects().answer_about(who, action, source);
     let source = estate.label(source);
     let told = Told::new(format!(
-        "{} may do {action} on {source}{}, which makes function:{} run on input of their choice.{}",
+        "{} may do {action} on {source}{}, which makes function:{} run on input of their choice.{}{}",
         capitalised(&crowd(audit, who)),
         depending(audit, &answer),
         estate.id(trigger.function),
-        with_what(audit, trigger.function)
+        with_what(audit, trigger.function),
+        at_source(audit, fact.source),
     ))
     .fix(format!("Let only those write to {source} who feed it; name them."))
     .at(trigger.origin, "the trigger");
@@ -152,6 +155,25 @@ pub(super) fn idle(audit: &Audit<'_>, trigger: TriggerId, permission: AdmissionI
     .fix("Take the permission away; the trigger too, if nobody will switch it on again.");
     let permission = estate.statement(admission.statement).origin;
     Some(told.at(trigger.origin, "the trigger").at(permission, "the permission"))
+}
+
+/// A trigger that was never seen to fire.
+pub(super) fn never_fired(audit: &Audit<'_>, id: TriggerId, window: &Window) -> Option<Told> {
+    let estate = audit.estate();
+    let trigger = estate.get(id)?;
+    let on = trigger
+        .source
+        .map_or_else(|| format!("its {}", estate.text(trigger.kind)), |source| estate.label(source));
+    let told = Told::new(format!(
+        "It is on, and never made function:{} run {}.",
+        estate.id(trigger.function),
+        over(window)
+    ))
+    .fix(format!(
+        "Ask whether anything is still to come from {on}; if not, take the trigger away, and its permission."
+    ))
+    .by_setting(trigger.origin, "state", Setting::word("disabled"));
+    Some(told.at(trigger.origin, "the trigger"))
 }
 
 /// A trigger without a filter on a source from which another picks.

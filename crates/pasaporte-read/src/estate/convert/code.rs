@@ -125,7 +125,7 @@ impl Converter<'_, '_> {
     }
 
     /// An HTTP method, in upper case however it is written.
-    fn method(&mut self, method: Text<'_>) -> Name {
+    pub(super) fn method(&mut self, method: Text<'_>) -> Name {
         if method.0.bytes().all(|byte| byte.is_ascii_uppercase()) {
             return self.builder.name(method.0);
         }

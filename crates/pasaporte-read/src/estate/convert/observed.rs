@@ -1,23 +1,101 @@
 //! What was observed, and what was not seen.
 
-use pasaporte_core::estate as model;
+use pasaporte_core::estate::{self as model, Answered, CameFrom, Client, Outcome, least_clients};
 use pasaporte_core::pattern::Pattern;
 
-use super::{Converter, moment};
+use super::{Converter, Short, moment};
 use crate::estate::entries;
+use crate::estate::observed::{Clients, Showed};
+use crate::estate::values::Moment;
+use crate::text::Position;
 
 impl Converter<'_, '_> {
-    pub(super) fn usage(&mut self, it: &entries::Usage<'_>) {
-        let usage = model::Usage {
-            principal: self.principal(&it.who),
-            action: self.builder.name(it.did.text),
-            on: it.to.as_ref().map(|thing| self.thing(thing)),
-            count: it.count.unwrap_or(1),
-            first: moment(it.first),
-            last: moment(it.last),
+    pub(super) fn used(&mut self, it: &entries::Used<'_>) {
+        let used = model::Use {
+            who: self.principal(&it.who),
+            did: self.builder.name(it.did.text),
+            to: it.to.as_ref().map(|thing| self.thing(thing)),
+            outcome: it.outcome.map_or(Outcome::Allowed, |word| word.0),
+            through: self.mention(it.through.as_ref()),
+            tally: self.tally(it.count, it.first, it.last, it.clients, it.at),
             origin: self.origin(it.at),
         };
-        self.builder.usage(usage);
+        self.builder.used(used);
+    }
+
+    pub(super) fn called(&mut self, it: &entries::Called<'_>) {
+        let called = model::Call {
+            endpoint: self.builder.mention(it.endpoint.text),
+            method: self.method(it.method),
+            answered: it.answer.map_or(Answered::Unsaid, |word| word.0),
+            showed: self.showed(&it.showed),
+            from: it.came_from.map_or(CameFrom::Unsaid, |word| word.0),
+            tally: self.tally(it.count, it.first, it.last, it.clients, it.at),
+            origin: self.origin(it.at),
+        };
+        self.builder.called(called);
+    }
+
+    pub(super) fn seen(&mut self, it: &entries::Seen<'_>) {
+        let what = self.showed(&it.showed);
+        if matches!(what, model::Showed::Unsaid | model::Showed::Nothing | model::Showed::Principal(_)) {
+            let help = "write key:ID, unknown-key:FINGERPRINT, token:ID, or {issuer: …, subject: …}";
+            self.report.wrong_at(it.at, 1, "a sighting is of a key or a token", help);
+            return;
+        }
+        let seen = model::Sighting {
+            what,
+            place: it.place.0,
+            on: it.on.as_ref().map(|thing| self.thing(thing)),
+            tally: self.tally(it.count, it.first, it.last, it.clients, it.at),
+            origin: self.origin(it.at),
+        };
+        self.builder.seen(seen);
+    }
+
+    fn showed(&mut self, it: &Showed<'_>) -> model::Showed {
+        match it {
+            Showed::Unsaid => model::Showed::Unsaid,
+            Showed::Nothing => model::Showed::Nothing,
+            Showed::Key(id) => model::Showed::Key(self.builder.mention(id)),
+            Showed::UnknownKey(print) => {
+                model::Showed::UnknownKey(print.map(|print| self.builder.name(print)))
+            }
+            Showed::Token(id) => model::Showed::Token(self.builder.mention(id)),
+            Showed::Issued(it) => {
+                model::Showed::Issued(self.name(it.issuer.as_ref()), self.name(it.subject.as_ref()))
+            }
+            Showed::Principal(who) => model::Showed::Principal(self.principal(who)),
+        }
+    }
+
+    fn tally(
+        &mut self,
+        count: Option<u64>,
+        first: Option<Moment>,
+        last: Option<Moment>,
+        clients: Clients<'_>,
+        at: Position,
+    ) -> model::Tally {
+        // A row with one time is one of that time.
+        let (first, last) = (moment(first.or(last)), moment(last.or(first)));
+        if matches!((first, last), (Some(first), Some(last)) if first > last) {
+            self.report.wrong_at(
+                at,
+                1,
+                "it was last seen before it was first seen",
+                "`first` is not after `last`",
+            );
+        }
+        let clients_kept: Short<Client> = clients.hashes.iter().map(|hash| Client(hash.0)).collect();
+        let least = least_clients(&clients_kept, &[]);
+        model::Tally {
+            count: count.unwrap_or(1),
+            first,
+            last,
+            clients: self.builder.list(&least),
+            at_least: clients.at_least,
+        }
     }
 
     pub(super) fn coverage(&mut self, it: &entries::Coverage<'_>) {
@@ -28,11 +106,14 @@ impl Converter<'_, '_> {
         let coverage = model::LogCoverage {
             scope: self.builder.mention(it.scope.text),
             actions,
+            hosts: self.list(it.hosts.0),
             from: it.from.0,
             to: it.to.0,
+            lines: it.lines,
+            bad: it.bad,
             origin: self.origin(it.at),
         };
-        self.builder.coverage(coverage);
+        self.builder.log(coverage);
     }
 
     pub(super) fn blind_spot(&mut self, it: &entries::BlindSpot<'_>) {

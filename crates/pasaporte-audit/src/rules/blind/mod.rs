@@ -15,7 +15,14 @@ use pasaporte_core::estate::{
     ScopeKind, Thing, VerifierId,
 };
 
-pub(crate) const RULES: &[Rule] = &[
+mod usage;
+
+/// The rules, in the order in which one would read them.
+pub(crate) fn rules() -> Vec<Rule> {
+    [RULES, usage::RULES].concat()
+}
+
+const RULES: &[Rule] = &[
     Rule {
         id: "blind/missing-reference",
         title: "Something is referred to that is not in the estate",

@@ -1,0 +1,128 @@
+//! What logs do not say.
+
+use std::collections::BTreeSet;
+
+use super::blind;
+use crate::facts::BlindFact;
+use crate::finding::Raising;
+use crate::{Audit, Level, Rule, Severity};
+use pasaporte_core::estate::{AccountOf, FunctionId, Name, ScopeId, Thing};
+use pasaporte_core::usage::{Logged, Window};
+
+pub(super) const RULES: &[Rule] = &[
+    Rule {
+        id: "blind/no-usage",
+        title: "No log was read",
+        why: "What is used, and by whom, is not known: nothing is called unused, and whom a closed door would turn away is \
+              not told.",
+        fix: "Digest the logs of calls and of what identities did, and put the digest beside the estate.",
+        check: "List usage: it has rows of each account.",
+        references: &["NIST SP 800-53 AU-6", "NIST SP 800-53 CA-7"],
+        apart: &[],
+        judge: no_usage,
+    },
+    Rule {
+        id: "blind/short-window",
+        title: "The logs of an account cover too little time",
+        why: "What happens once a month does not happen in a week's logs: nothing is called unused by them.",
+        fix: "Digest logs of a longer time, without a gap and until lately.",
+        check: "Audit again: the blind spot is gone.",
+        references: &["NIST SP 800-53 AU-6", "NIST SP 800-53 AU-11"],
+        apart: &[],
+        judge: short_window,
+    },
+    Rule {
+        id: "blind/same-logs",
+        title: "Two digests are of the same logs",
+        why: "What is counted twice looks busier than it is; what was left out because it was there already is no loss.",
+        fix: "Keep one of them, or digest each log once.",
+        check: "Audit again: the blind spot is gone.",
+        references: &["NIST SP 800-53 AU-6"],
+        apart: &["which"],
+        judge: same_logs,
+    },
+    Rule {
+        id: "blind/other-seal",
+        title: "Fingerprints were made under several seals",
+        why: "A value in a log finds its key by its fingerprint, and those made under different seals never match: a key \
+              that was seen looks unused, or unknown.",
+        fix: "Make keys, tokens and digests under one seal.",
+        check: "Audit again: the blind spot is gone.",
+        references: &["NIST SP 800-53 AU-6"],
+        apart: &[],
+        judge: other_seal,
+    },
+];
+
+/// The accounts that have functions; none for those whose account is not named.
+fn accounts(audit: &Audit<'_>) -> BTreeSet<Option<ScopeId>> {
+    let of = |(id, _)| match audit.estate().account_of(Thing::Function(id)) {
+        AccountOf::Known(account) => Some(account),
+        AccountOf::Unnamed | AccountOf::Unknown => None,
+    };
+    audit.estate().all::<FunctionId>().map(of).collect()
+}
+
+/// The longest time that any log of an account covers, of whatever it tells.
+fn covered(audit: &Audit<'_>, account: Option<ScopeId>) -> Option<Window> {
+    let estate = audit.estate();
+    let mut above: Vec<ScopeId> = estate.upwards(account).map(|(scope, _)| scope).collect();
+    above.extend(account);
+    let inside = |scope: ScopeId| account.is_some_and(|account| estate.tree().is_within(scope, account));
+    let logs = estate.logs().iter().filter(|log| above.contains(&log.scope) || inside(log.scope));
+    let windows = logs.filter_map(|log| match log.actions.first() {
+        Some(pattern) => estate.logged(Some(log.scope), Logged::Every(pattern)),
+        None => Some(Window { from: log.from, to: log.to }),
+    });
+    let with_hosts = estate
+        .logs()
+        .iter()
+        .filter(|log| !log.hosts.is_empty() && (above.contains(&log.scope) || inside(log.scope)));
+    let of_hosts = with_hosts.map(|log| Window { from: log.from, to: log.to });
+    windows.chain(of_hosts).max_by_key(|window| (window.days(), window.to))
+}
+
+fn no_usage(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let accounts = accounts(audit);
+    let without: Vec<Option<ScopeId>> =
+        accounts.iter().copied().filter(|account| covered(audit, *account).is_none()).collect();
+    if accounts.is_empty() || without.is_empty() {
+        return;
+    }
+    let info = |thing: Option<Thing>| blind(thing).at_level(Level::Fixed(Severity::Info));
+    // Where there is no log at all, that is one thing to know.
+    if without.len() == accounts.len() {
+        raising.raise(&info(None), BlindFact::NoUsage(None));
+        return;
+    }
+    for account in without {
+        raising.raise(&info(account.map(Thing::Scope)), BlindFact::NoUsage(account));
+    }
+}
+
+fn short_window(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    for account in accounts(audit).into_iter().flatten() {
+        let Some(window) = covered(audit, Some(account)) else { continue };
+        if !audit.is_enough(&window, audit.estate().environment(None, Some(account))) {
+            let fact = BlindFact::ShortWindow(Box::new((account, window)));
+            raising.raise(&blind(Thing::Scope(account)), fact);
+        }
+    }
+}
+
+fn same_logs(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let estate = audit.estate();
+    for (place, overlap) in estate.overlaps().iter().enumerate() {
+        let level = if overlap.left_out { Severity::Info } else { Severity::Low };
+        let which = [overlap.one, overlap.other].map(|it| format!("{}:{}", estate.path(it.file), it.line));
+        let raised = blind(None).at_level(Level::Fixed(level)).facet(which.join(" "));
+        raising.raise(&raised, BlindFact::SameLogs(place));
+    }
+}
+
+fn other_seal(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    let seals: BTreeSet<Name> = audit.estate().seals().iter().map(|(seal, _)| *seal).collect();
+    if seals.len() > 1 {
+        raising.raise(&blind(None), BlindFact::Seals);
+    }
+}
