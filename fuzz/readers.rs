@@ -87,7 +87,7 @@ fn key_set(bytes: &[u8]) {
 fn token(bytes: &[u8]) {
     let Ok(text) = std::str::from_utf8(bytes) else { return };
     let what = Registration { id: "web", verifier: None, public: true };
-    if let Ok(lines) = register(text, what, b"a seal of thirty-two bytes, or so") {
+    if let Ok(lines) = register(text, what, &seal()) {
         // What is written is read.
         let source = text_of(lines);
         assert!(load(&[source], &Beside::default(), Diagnostics::default()).is_ok());
@@ -199,4 +199,9 @@ fn shown(mark: &Mark) {
     let Some(line) = &mark.text else { return };
     assert!(!line.text.chars().any(is_unprintable), "{line:?}");
     assert!(line.text.chars().count() <= 160 && mark.column > 0, "{mark:?}");
+}
+
+/// A seal of no secret.
+fn seal() -> pasaporte_read::seal::Seal {
+    pasaporte_read::seal::Seal::new(b"a seal of thirty-two bytes, or so".to_vec()).expect("it is long enough")
 }

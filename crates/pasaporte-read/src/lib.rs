@@ -3,6 +3,7 @@
 //! - [`text`]: YAML, JSON and NDJSON, with the place of every value;
 //! - [`estate`]: the estate format, from text to the model;
 //! - [`token`]: what a token says of itself;
+//! - [`seal`]: the key of fingerprints;
 //! - [`accepted`]: findings that somebody answers for until a date;
 //! - [`written`]: what people write in TOML;
 //! - [`files`]: what is read and written on disk, and what is refused;
@@ -19,6 +20,7 @@ mod key_set;
 mod nearest;
 mod read;
 mod redact;
+pub mod seal;
 mod shown;
 pub mod text;
 pub mod token;

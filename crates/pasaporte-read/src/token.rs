@@ -2,14 +2,13 @@
 
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
-use hmac::{Hmac, KeyInit, Mac};
 use jiff::Timestamp;
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
-use sha2::Sha256;
 
 use crate::estate::check;
 use crate::redact::is_unprintable;
+use crate::seal::Seal;
 use crate::text::{Form, Source};
 
 /// What a token is registered as.
@@ -54,7 +53,7 @@ enum Audiences {
 
 /// The entry of a token in an estate, as two lines of NDJSON. The fingerprint is keyed by `seal`, so that nobody
 /// without it can try out tokens against it.
-pub fn register(token: &str, as_what: Registration<'_>, seal: &[u8]) -> Result<String, (String, String)> {
+pub fn register(token: &str, as_what: Registration<'_>, seal: &Seal) -> Result<String, (String, String)> {
     let wrong = |message: &str, help: &str| (message.to_owned(), help.to_owned());
     let token = token.trim();
     let parts: Vec<&str> = token.split('.').collect();
@@ -93,7 +92,7 @@ pub fn register(token: &str, as_what: Registration<'_>, seal: &[u8]) -> Result<S
     let mut entry = serde_json::json!({
         "id": as_what.id,
         "algorithm": header.alg,
-        "fingerprint": fingerprint(token, seal),
+        "fingerprint": seal.fingerprint(token),
     });
     let mut say = |field: &str, value: Option<serde_json::Value>| {
         if let Some(value) = value {
@@ -112,7 +111,8 @@ pub fn register(token: &str, as_what: Registration<'_>, seal: &[u8]) -> Result<S
     say("public", as_what.public.then(|| true.into()));
     say("issued", moment(claims.iat)?);
     say("expires", moment(claims.exp)?);
-    let lines = format!("{{\"estate\":1}}\n{}\n", serde_json::json!({ "token": entry }));
+    let header = serde_json::json!({ "estate": 1, "seal": seal.id() });
+    let lines = format!("{header}\n{}\n", serde_json::json!({ "token": entry }));
     let source = Source::Text { name: "the token".to_owned(), text: lines.clone(), form: Form::Ndjson };
     match check(source) {
         Ok(()) => Ok(lines),
@@ -128,25 +128,4 @@ pub fn register(token: &str, as_what: Registration<'_>, seal: &[u8]) -> Result<S
 /// A part of a token: JSON in base64url (RFC 7515 §2).
 fn part<T: DeserializeOwned>(text: &str) -> Option<T> {
     serde_json::from_slice(&URL_SAFE_NO_PAD.decode(text).ok()?).ok()
-}
-
-/// HMAC with SHA-256 (RFC 2104), as 64 hexadecimal digits.
-fn fingerprint(token: &str, seal: &[u8]) -> String {
-    let mut mac = Hmac::<Sha256>::new_from_slice(seal).expect("a key of any length is one");
-    mac.update(token.as_bytes());
-    mac.finalize().into_bytes().iter().map(|byte| format!("{byte:02x}")).collect()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    /// RFC 4231, test case 2, which has a text as its key and its data.
-    #[test]
-    fn fingerprints_are_hmac_with_sha_256() {
-        assert_eq!(
-            fingerprint("what do ya want for nothing?", b"Jefe"),
-            "5bdcc146bf60754e6a042426089575c75a003f089d2739839dec58b964ec3843"
-        );
-    }
 }

@@ -22,6 +22,7 @@ mod rules;
 pub mod schema;
 pub mod since;
 pub mod threshold;
+mod usage;
 
 use pasaporte_core::access::Access;
 use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thing};
@@ -36,6 +37,7 @@ pub use knock::{DoorOut, KnockOut, KnockPlan, Knocks, LeftOut};
 pub use looked_at::{AccountOut, LookedAt};
 pub use reach::{ActOut, BecomingOut, Reached, ServiceOut, StatementOut};
 pub use rules::{RuleOut, Rules};
+pub use usage::{Digested, LogOut, UnattributedOut};
 
 /// The version of these outputs.
 pub const VERSION: u64 = 1;

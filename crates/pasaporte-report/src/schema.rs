@@ -7,7 +7,7 @@ use crate::audit::Report;
 use crate::config::{InForce, Written};
 use crate::diff::DiffOut;
 use crate::list::List;
-use crate::{Card, Checked, Entered, Explained, Gathered, KnockPlan, Knocks, Reached, Rules};
+use crate::{Card, Checked, Digested, Entered, Explained, Gathered, KnockPlan, Knocks, Reached, Rules};
 
 /// A schema that can be asked for.
 #[derive(Debug, Clone, Copy)]
@@ -40,6 +40,7 @@ pub const SCHEMAS: &[Published] = &[
     of::<Checked>("check", "`pasaporte gather --check`"),
     of::<KnockPlan>("knock-plan", "`pasaporte knock` without --yes"),
     of::<Knocks>("knock", "`pasaporte knock --yes`"),
+    of::<Digested>("usage", "`pasaporte usage`"),
     of::<DiffOut>("diff", "`pasaporte diff`"),
     of::<Rules>("rules", "`pasaporte rules`"),
     of::<InForce>("in-force", "`pasaporte config`"),

@@ -79,13 +79,12 @@ impl Watch {
     fn of_grant(&mut self, audit: &Audit<'_>, id: GrantId, grant: &Grant) -> Option<(Unused, Road)> {
         let (estate, effects) = (audit.estate(), audit.effects());
         let environment = audit.environment_of(grant.principal);
-        let bearers = effects.bearers(grant.principal);
         let mut used: BTreeSet<Name> = BTreeSet::new();
         let (mut count, mut window, mut told) = (0_u64, None, None);
         let mut unused: Vec<PatternId> = Vec::new();
         for (_, road) in allowing_of(audit, std::iter::once((id, grant))) {
             let mut of_road: BTreeSet<Name> = BTreeSet::new();
-            for who in self.holders(audit, grant.principal, &bearers) {
+            for who in holders(audit, grant.principal) {
                 let it = effects.used_of(who, &road);
                 count = count.saturating_add(it.count);
                 of_road.extend(it.actions);
@@ -118,19 +117,6 @@ impl Watch {
             window: window?,
         };
         Some((fact, told?))
-    }
-
-    /// Everybody who holds what is given to a name.
-    fn holders(
-        &self,
-        audit: &Audit<'_>,
-        name: Principal,
-        bearers: &[pasaporte_core::effect::Bearer],
-    ) -> Vec<Principal> {
-        match name {
-            Principal::Group(group) => audit.effects().everybody_in(group),
-            _ => bearers.iter().map(|bearer| bearer.who).collect(),
-        }
     }
 
     /// Where what a statement takes would be logged.
@@ -168,6 +154,14 @@ impl Watch {
         let find = || estate.logged(scope, Logged::Every(estate.pattern(pattern)));
         let window = *self.known.entry((scope, pattern)).or_insert_with(find);
         window.filter(|window| audit.is_enough(window, environment))
+    }
+}
+
+/// Everybody who holds what is given to a name.
+fn holders(audit: &Audit<'_>, name: Principal) -> Vec<Principal> {
+    match name {
+        Principal::Group(group) => audit.effects().everybody_in(group),
+        other => vec![other],
     }
 }
 

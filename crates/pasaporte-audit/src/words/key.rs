@@ -31,8 +31,31 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
         KeyFact::LongPublicToken(token) => return long_public_token(audit, *token),
     };
     let key = estate.get(id)?;
+    let (situation, fix) = of_life(audit, id, key, fact).or_else(|| of_use(audit, id, key, fact))?;
+    let told = Told::new(situation).fix(fix).at(key.origin, "the key");
+    Some(match fact {
+        KeyFact::ExpiredEnabled { .. } | KeyFact::NeverUsed { .. } | KeyFact::Idle { .. } => {
+            told.by_setting(key.origin, "state", Setting::word(State::Disabled.to_string()))
+        }
+        KeyFact::NoExpiry(_) => match estate.as_of() {
+            Some(now) => {
+                let end = now + SignedDuration::from_hours(24 * audit.thresholds_of(key).key_max_age);
+                let end = end.strftime("%Y-%m-%d").to_string();
+                told.by_setting(key.origin, "expires", Setting::Word(end))
+            }
+            None => told,
+        },
+        KeyFact::SeenIn(_, place) => at_sightings(audit, told, id, *place),
+        // What is rotated, moved or removed is done elsewhere.
+        _ => told,
+    })
+}
+
+/// How old it is, when it ends, when it was last used: the situation, and the fix.
+fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(String, String)> {
+    let estate = audit.estate();
     let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, key));
-    let (situation, fix) = match fact {
+    Some(match fact {
         KeyFact::Stale { days, .. } => {
             let since = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
             let (allowed, may) = (audit.thresholds_of(key).key_max_age, may(audit, id));
@@ -70,6 +93,19 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
             format!("This {reach}-reach key is enabled and was last used {days} days ago. It opens {opens}."),
             format!("Switch key:{name} off."),
         ),
+        KeyFact::NoExpiry(_) => (
+            format!("This {reach}-reach key has no expiry. It opens {opens}."),
+            format!("Set an expiry within {} days.", audit.thresholds_of(key).key_max_age),
+        ),
+        _ => return None,
+    })
+}
+
+/// What it opens and who has it, held against what it is used for.
+fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(String, String)> {
+    let estate = audit.estate();
+    let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, key));
+    Some(match fact {
         KeyFact::AdminInUse(_) => {
             let (used, held, may) = (used_for(audit, id), held_by(audit, key), may(audit, id));
             (
@@ -81,7 +117,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
             let function = format!("function:{}", estate.id(it.function));
             (
                 format!(
-                    "It opens {} functions and was used for one of them: {function}, by all {} seen {}.",
+                    "It opens {} functions and was used for one of them: {function}, by all {} {}.",
                     it.opens,
                     calls(it.count),
                     over(&it.window)
@@ -120,28 +156,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
                 "Have the endpoints ask for a key of {reach} reach; or remove key:{name}, if they are meant to be open."
             ),
         ),
-        KeyFact::SameTwice(_) | KeyFact::LongPublicToken(_) => return None,
-        KeyFact::NoExpiry(_) => (
-            format!("This {reach}-reach key has no expiry. It opens {opens}."),
-            format!("Set an expiry within {} days.", audit.thresholds_of(key).key_max_age),
-        ),
-    };
-    let told = Told::new(situation).fix(fix).at(key.origin, "the key");
-    Some(match fact {
-        KeyFact::ExpiredEnabled { .. } | KeyFact::NeverUsed { .. } | KeyFact::Idle { .. } => {
-            told.by_setting(key.origin, "state", Setting::word(State::Disabled.to_string()))
-        }
-        KeyFact::NoExpiry(_) => match estate.as_of() {
-            Some(now) => {
-                let end = now + SignedDuration::from_hours(24 * audit.thresholds_of(key).key_max_age);
-                let end = end.strftime("%Y-%m-%d").to_string();
-                told.by_setting(key.origin, "expires", Setting::Word(end))
-            }
-            None => told,
-        },
-        KeyFact::SeenIn(_, place) => at_sightings(audit, told, id, *place),
-        // What is rotated, moved or removed is done elsewhere.
-        _ => told,
+        _ => return None,
     })
 }
 

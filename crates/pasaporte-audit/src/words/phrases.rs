@@ -31,7 +31,7 @@ pub(crate) fn grouped(number: u64) -> String {
     let digits = number.to_string();
     let mut text = String::new();
     for (place, digit) in digits.chars().enumerate() {
-        if place > 0 && (digits.len() - place) % 3 == 0 {
+        if place > 0 && (digits.len() - place).is_multiple_of(3) {
             text.push(',');
         }
         text.push(digit);

@@ -5,7 +5,7 @@ use jiff::Timestamp;
 use pasaporte_core::estate::{ActionClass, EndpointId, FunctionId, Outcome, Principal, Showed, Thing};
 use pasaporte_core::usage::{Callers, Logged, Sum, Window};
 
-use super::phrases::{grouped, listed};
+use super::phrases::{capitalised, grouped, listed};
 use crate::Audit;
 
 /// The day of a time.
@@ -13,10 +13,10 @@ pub(super) fn day(time: Timestamp) -> String {
     time.strftime("%Y-%m-%d").to_string()
 }
 
-/// "in 90 days of logs, to 2026-11-18"
+/// "in 90 days of logs to 2026-11-18"
 pub(super) fn over(window: &Window) -> String {
     let days = window.days();
-    format!("in {days} {} of logs, to {}", if days == 1 { "day" } else { "days" }, day(window.to))
+    format!("in {days} {} of logs to {}", if days == 1 { "day" } else { "days" }, day(window.to))
 }
 
 /// Who was seen to use an endpoint, and whom closing it would turn away, as a sentence.
@@ -63,52 +63,59 @@ fn told(
             return " Nobody looked whether anybody calls it: no log of its calls was read.".to_owned();
         }
         (Some(window), 0) if enough => {
-            format!(" No call got through {}: closing it turns away nobody seen.", over(&window))
+            format!(" {} no call got through: closing it turns away nobody seen.", span(Some(window)))
         }
-        (Some(window), 0) => format!(" No call got through {}, which is too short to tell.", over(&window)),
+        (Some(window), 0) => {
+            format!(" {} no call got through, which is too short to tell.", span(Some(window)))
+        }
         (None, 0) => String::new(),
         (window, _) => some(audit, callers, window, enough),
     };
     sentence + &turned
 }
 
+/// "In 90 days of logs to 2026-11-18", to begin a sentence with; "In the logs that were read" where no time is said.
+fn span(window: Option<Window>) -> String {
+    window.map_or_else(|| "In the logs that were read".to_owned(), |window| capitalised(&over(&window)))
+}
+
 fn some(audit: &Audit<'_>, callers: &Callers, window: Option<Window>, enough: bool) -> String {
     let all = callers.all.count;
-    let anyone = callers.by.get(&Showed::Principal(Principal::Anyone)).map_or(0, |sum| sum.count);
-    let bare = callers.bare().map_or(0, |sum| sum.count) + anyone;
+    let anyone = callers.by.get(&Showed::Principal(Principal::Anyone));
+    let bare = callers.bare().map_or(0, |sum| sum.count) + anyone.map_or(0, |sum| sum.count);
     let unsaid = callers.unsaid();
-    let span = window.map_or_else(String::new, |window| format!(" {}", over(&window)));
+    let span = span(window);
     if bare > 0 {
-        let sum = callers.bare().or(callers.by.get(&Showed::Principal(Principal::Anyone)));
-        let which = sum.map_or_else(String::new, when_and_whence);
+        let which = callers.bare().or(anyone).map_or_else(String::new, when_and_whence);
         let others = match all - bare - unsaid {
             0 => String::new(),
             others => format!(" {} more showed {}.", calls(others), credentials(audit, callers)),
         };
+        let them = if bare == 1 { "it" } else { "them" };
         return format!(
-            " {} seen{span} that showed nothing{which}: closing it turns {} away.{others}{}",
-            were(bare),
-            if bare == 1 { "it" } else { "them" },
+            " {span} {} showed nothing{which}: closing it turns {them} away.{others}{}",
+            calls(bare),
             silent(unsaid),
         );
     }
     if unsaid > 0 {
-        let of_them = if unsaid == all {
-            if all == 1 {
-                "of which the log does not say what it showed".to_owned()
-            } else {
-                "of which the log does not say what they showed".to_owned()
-            }
-        } else {
-            format!("and of {} the log does not say what they showed", grouped(unsaid))
-        };
-        return format!(" {} seen{span}{}, {of_them}.", were(all), when_and_whence(&callers.all));
+        let they = if unsaid == 1 { "it" } else { "they" };
+        let of_them =
+            if unsaid == all { "of which".to_owned() } else { format!("and of {}", grouped(unsaid)) };
+        return format!(
+            " {span} {} came{}, {of_them} the log does not say what {they} showed.",
+            calls(all),
+            when_and_whence(&callers.all),
+        );
     }
-    let subject = if all == 1 { "The one call".to_owned() } else { format!("All {} calls", grouped(all)) };
+    let subject = if all == 1 { "the one call".to_owned() } else { format!("all {} calls", grouped(all)) };
     let shown = credentials(audit, callers);
-    let then = if enough { ": closing it turns away nobody seen" } else { ", but that is too short to tell" };
-    let then = if window.is_none() { "; which time the logs cover is not said" } else { then };
-    format!(" {subject} seen{span} showed {shown}{then}.")
+    let then = match window {
+        Some(_) if enough => ": closing it turns away nobody seen",
+        Some(_) => ", but that is too short to tell",
+        None => "; which time the logs cover is not said",
+    };
+    format!(" {span} {subject} showed {shown}{then}.")
 }
 
 fn silent(unsaid: u64) -> String {
@@ -162,8 +169,4 @@ pub(super) fn credential(audit: &Audit<'_>, showed: Showed) -> Option<String> {
 /// "1 call", "9,120 calls".
 pub(super) fn calls(count: u64) -> String {
     format!("{} {}", grouped(count), if count == 1 { "call" } else { "calls" })
-}
-
-fn were(count: u64) -> String {
-    format!("{} {}", calls(count), if count == 1 { "was" } else { "were" })
 }

@@ -28,6 +28,7 @@ pub use contract::{Held, HeldContracts, Standing, Strength, Unspoken};
 pub use drift::{Aspect, Drift};
 pub use exposure::{Exposed, Exposure};
 pub use feed::Feeder;
+pub use paths::PathTree;
 pub use route::{By, Passage};
 pub use ways::{Through, WayIn, WaysIn};
 

@@ -10,7 +10,7 @@ use std::collections::HashMap;
 use rustc_hash::FxBuildHasher;
 
 /// Paths, each with its place.
-#[derive(Default)]
+#[derive(Debug, Default)]
 pub(super) struct Paths<'e> {
     nodes: Vec<Node<'e>>,
     /// Those that have no path, and so take any.
@@ -18,7 +18,7 @@ pub(super) struct Paths<'e> {
     by_shape: HashMap<String, Vec<usize>, FxBuildHasher>,
 }
 
-#[derive(Default)]
+#[derive(Debug, Default)]
 struct Node<'e> {
     named: HashMap<&'e str, usize, FxBuildHasher>,
     blank: Option<usize>,
@@ -121,6 +121,24 @@ impl<'e> Paths<'e> {
             }
         }
         Some(())
+    }
+}
+
+/// Paths of endpoints, in which the paths of requests are looked up.
+#[derive(Debug)]
+pub struct PathTree<'e>(Paths<'e>);
+
+impl<'e> PathTree<'e> {
+    /// The tree of some paths; a place without a path takes any.
+    pub fn new(paths: impl Iterator<Item = Option<&'e str>>) -> Self {
+        Self(Paths::new(paths))
+    }
+
+    /// The places that take a request's path: those of just this path, else those whose blanks take it, else those that
+    /// take any. None where there are too many to look through.
+    pub fn meeting(&self, path: &str) -> Vec<usize> {
+        const MOST_STEPS: usize = 100_000;
+        self.0.meeting(&[""], path, &mut Budget(MOST_STEPS)).unwrap_or_default()
     }
 }
 

@@ -66,6 +66,14 @@ pub enum Fault {
         /// The declaration.
         declared: Origin,
     },
+    /// A key or token has two fingerprints.
+    #[error("{thing} has another fingerprint already")]
+    TwoFingerprints {
+        /// Its name.
+        thing: String,
+        /// Where the second one was read.
+        origin: Origin,
+    },
     /// Two files were taken at different times.
     #[error("as_of is {second}, but another file says {first}")]
     TwoTimes {
@@ -86,6 +94,7 @@ pub struct Builder {
     pub(super) estate: Estate,
     as_of_origin: Option<Origin>,
     claims: FxHashMap<(ScopeId, ScopeKind), Origin>,
+    fingerprints: Vec<(Thing, Name, Origin)>,
     faults: Vec<Fault>,
 }
 
@@ -232,6 +241,11 @@ impl Builder {
         self.estate.attempts.push(attempt);
     }
 
+    /// Adds the fingerprint of a key or token that stands in another entry.
+    pub fn fingerprint(&mut self, of: Thing, print: Name, origin: Origin) {
+        self.fingerprints.push((of, print, origin));
+    }
+
     /// A declared thing, to be filled from a document that it names.
     pub fn get_mut<K: Kept>(&mut self, id: K) -> Option<&mut K::Value> {
         K::table_mut(&mut self.estate.tables).get_mut(id.index())
@@ -262,6 +276,7 @@ impl Builder {
 
     /// The estate, or all that is wrong with it as a whole.
     pub fn finish(mut self) -> Result<Estate, Box<(Estate, Vec<Fault>)>> {
+        self.put_fingerprints();
         self.check_duplicate_ids();
         self.check_claims();
         self.check_nesting();
@@ -276,6 +291,25 @@ impl Builder {
         self.estate.tree = Tree::new(&self.estate);
         self.estate.index();
         Ok(self.estate)
+    }
+
+    /// What is not there is told as missing by whoever refers to it.
+    fn put_fingerprints(&mut self) {
+        for (of, print, origin) in std::mem::take(&mut self.fingerprints) {
+            let place = match of {
+                Thing::Key(id) => self.get_mut(id).map(|key| &mut key.fingerprint),
+                Thing::Token(id) => self.get_mut(id).map(|token| &mut token.fingerprint),
+                _ => None,
+            };
+            match place {
+                Some(place) if place.is_none_or(|known| known == print) => *place = Some(print),
+                Some(_) => {
+                    let thing = self.estate.label(of);
+                    self.faults.push(Fault::TwoFingerprints { thing, origin });
+                }
+                None => self.estate.loose_fingerprints.push((of, origin)),
+            }
+        }
     }
 
     /// Grants and ceilings are not referred to, so they are kept in lists; a given id is still one thing's.

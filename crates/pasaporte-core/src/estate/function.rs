@@ -112,6 +112,8 @@ pub struct Endpoint {
     pub path: Option<Name>,
     /// The address that answers, as an absolute URL.
     pub url: Option<Name>,
+    /// Parameters and headers in which callers show keys, beside those that its contract names.
+    pub keys_in: List<Name>,
     /// Origins that browsers may call from.
     pub allowed_origins: List<Name>,
     /// Whether those calls may carry credentials.

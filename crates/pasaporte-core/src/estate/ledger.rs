@@ -131,7 +131,7 @@ fn keep<R: Row>(rows: &mut Vec<R>, stays: impl Fn(Origin) -> bool) {
 }
 
 /// The part of a list that is in order whose keys are this one.
-fn with_key<T, K: Ord>(all: &[T], wanted: K, key: impl Fn(&T) -> K) -> &[T] {
+fn with_key<T, K: Ord + Copy>(all: &[T], wanted: K, key: impl Fn(&T) -> K) -> &[T] {
     let start = all.partition_point(|it| key(it) < wanted);
     let length = all[start..].partition_point(|it| key(it) == wanted);
     &all[start..start + length]

@@ -106,6 +106,8 @@ pub struct Estate {
     enrolments: Vec<Enrolment>,
     actions: Vec<ActionEntry>,
     ledger: ledger::Ledger,
+    /// Fingerprints of what is not there.
+    loose_fingerprints: Vec<(Thing, Origin)>,
     blind_spots: Vec<BlindSpot>,
     attempts: Vec<Attempt>,
     declared: Option<Box<Self>>,

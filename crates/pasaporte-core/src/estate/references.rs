@@ -133,6 +133,9 @@ impl Estate {
         for it in self.logs() {
             refer(Thing::Scope(it.scope), "has logs in", Some(Thing::Scope(it.scope)), it.origin);
         }
+        for &(of, origin) in &self.loose_fingerprints {
+            refer(of, "has a fingerprint", Some(of), origin);
+        }
         self.seen_in_use(refer);
     }
 }

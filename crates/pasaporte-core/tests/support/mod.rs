@@ -260,6 +260,7 @@ impl World {
             methods: List::default(),
             path: None,
             url: None,
+            keys_in: List::default(),
             allowed_origins: List::default(),
             allows_credentials: false,
             state: State::Enabled,

@@ -8,8 +8,9 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::entries::{
-    Action, Attempt, BlindSpot, Called, Ceiling, Contract, Coverage, Endpoint, Enrolment, Function, Grant,
-    Group, Identity, Key, PermissionSet, Resource, Scope, Seen, Token, Trigger, Used, User, Verifier,
+    Action, Attempt, BlindSpot, Called, Ceiling, Contract, Coverage, Endpoint, Enrolment, Fingerprint,
+    Function, Grant, Group, Identity, Key, PermissionSet, Resource, Scope, Seen, Token, Trigger, Used, User,
+    Verifier,
 };
 use super::statements::Admission;
 use super::values::{Many, Moment, Name};
@@ -93,6 +94,8 @@ sections! {
     "verifiers" "verifier" verifiers: Verifier(Verifier),
     /// Tokens by their claims; never their values.
     "tokens" "token" tokens: Token(Token),
+    /// Fingerprints of keys and tokens that stand in other entries.
+    "fingerprints" "fingerprint" fingerprints: Fingerprint(Fingerprint),
     /// Enrolments in other systems.
     "enrolments" "enrolment" enrolments: Enrolment(Enrolment),
     /// Resources.

@@ -99,6 +99,8 @@ record! {
             "path" path: Option<UrlPath<'a>>,
             /// The address that answers, as an absolute `http` or `https` URL: what `knock` tries.
             "url" url: Option<Url<'a>>,
+            /// Names of parameters and headers in which callers show keys, beside the usual ones and those of its contract.
+            "keys_in" keys_in: Many<'a, Text<'a>>,
             /// Origins that browsers may call from; `*` is any.
             "allowed_origins" allowed_origins: Many<'a, Text<'a>>,
             /// Whether such calls may carry credentials.
@@ -522,6 +524,17 @@ record! {
             /// Why none did.
             "failed" failed: Option<Text<'a>>,
         }
+    }
+
+    /// A fingerprint of a key or token that stands in another entry; the value itself has no place here.
+    Fingerprint: "a fingerprint" {
+        must {
+            /// Whose, as `key:ID` or `token:ID`.
+            "of" of: ThingName<'a>,
+            /// Keyed hash of its value.
+            "is" print: Name<'a>,
+        }
+        may {}
     }
 
     /// Something that a collector could not see.

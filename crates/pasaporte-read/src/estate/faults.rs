@@ -31,6 +31,11 @@ pub(super) fn whole(estate: &Estate, sources: &[Source], fault: &Fault, with_lin
             Some(mark(declared, "declared here")),
             "name it by the kind that it has",
         ),
+        Fault::TwoFingerprints { origin, .. } => (
+            mark(origin, "another one"),
+            None,
+            "a key has one fingerprint under one seal: take the older one out",
+        ),
         Fault::TwoTimes { origin, origin_first, .. } => (
             mark(origin, "this time"),
             Some(mark(origin_first, "the other time")),

@@ -10,6 +10,7 @@ mod entry;
 mod explain;
 #[cfg(feature = "network")]
 mod gather;
+mod key;
 #[cfg(feature = "network")]
 mod knock;
 mod list;
@@ -21,9 +22,11 @@ mod report;
 mod rules;
 mod sample;
 mod schema;
+mod seal;
 #[cfg(feature = "stand-ins")]
 mod stand_in;
 mod token;
+mod usage;
 mod waive;
 
 use std::borrow::Cow;
@@ -117,6 +120,10 @@ enum Command {
     Knock(knock::Knock),
     /// Register a token by what it claims and a keyed fingerprint; the token itself is kept nowhere
     Token(token::Token),
+    /// Give a key its fingerprint, so that its value is known where logs have it; the value itself is kept nowhere
+    Key(key::Key),
+    /// Digest logs into what was used and by whom, beside the estate
+    Usage(usage::Usage),
     /// Show what the audit looks for
     Rules(rules::Rules),
     /// Accept findings until a date, with who answers for them and why; show and take back what is accepted
@@ -381,6 +388,8 @@ impl Command {
             #[cfg(feature = "network")]
             Self::Knock(it) => it.run(sheet),
             Self::Token(it) => it.run(sheet),
+            Self::Key(it) => it.run(sheet),
+            Self::Usage(it) => it.run(sheet),
             Self::Rules(it) => it.run(sheet),
             Self::Waive(it) => it.run(sheet),
             Self::Diff(it) => it.run(sheet),

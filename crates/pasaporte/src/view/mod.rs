@@ -16,6 +16,7 @@ mod page;
 mod reach;
 mod rules;
 mod table;
+mod usage;
 
 pub(crate) use accepted::{acceptances, waived, withdrawn};
 pub(crate) use audit::{audit, next_steps};
@@ -35,3 +36,4 @@ pub(crate) use page::{Page, safe};
 pub(crate) use reach::reached;
 pub(crate) use rules::{rule_list, rule_pages, schema_list};
 pub(crate) use table::{Columns, list};
+pub(crate) use usage::digested;

@@ -6,7 +6,7 @@ use super::blind;
 use crate::facts::BlindFact;
 use crate::finding::Raising;
 use crate::{Audit, Level, Rule, Severity};
-use pasaporte_core::estate::{AccountOf, FunctionId, Name, ScopeId, Thing};
+use pasaporte_core::estate::{AccountOf, EndpointId, KeyId, Name, ScopeId, Thing};
 use pasaporte_core::usage::{Logged, Window};
 
 pub(super) const RULES: &[Rule] = &[
@@ -54,13 +54,17 @@ pub(super) const RULES: &[Rule] = &[
     },
 ];
 
-/// The accounts that have functions; none for those whose account is not named.
+/// The accounts that have doors or keys, of whose use something would be told; none for one that is not named.
 fn accounts(audit: &Audit<'_>) -> BTreeSet<Option<ScopeId>> {
-    let of = |(id, _)| match audit.estate().account_of(Thing::Function(id)) {
+    let estate = audit.estate();
+    let doors = estate.all::<EndpointId>().filter(|(id, _)| audit.effects().is_open(*id));
+    let functions = doors.map(|(_, endpoint)| Thing::Function(endpoint.function));
+    let keys = estate.all::<KeyId>().map(|(_, key)| key.opens());
+    let account = |thing| match estate.account_of(thing) {
         AccountOf::Known(account) => Some(account),
         AccountOf::Unnamed | AccountOf::Unknown => None,
     };
-    audit.estate().all::<FunctionId>().map(of).collect()
+    functions.chain(keys).map(account).collect()
 }
 
 /// The longest time that any log of an account covers, of whatever it tells.

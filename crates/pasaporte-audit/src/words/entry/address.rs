@@ -42,7 +42,7 @@ pub(super) fn called_from_inside(audit: &Audit<'_>, id: EndpointId, window: &Win
     let endpoint = estate.get(id)?;
     let seen: u64 = estate.calls_at(id).iter().map(|call| call.tally.count).sum();
     let told = Told::new(format!(
-        "The whole internet can reach the address of function:{}, and every one of the {} seen {} came from inside.",
+        "The whole internet can reach the address of function:{}, and every one of the {} that it got {} came from inside.",
         estate.id(endpoint.function),
         calls(seen),
         over(window),
@@ -64,10 +64,10 @@ pub(super) fn uncalled_methods(audit: &Audit<'_>, id: EndpointId, window: &Windo
     let mut spare: Vec<String> = spare.map(|name| estate.text(*name).to_owned()).collect();
     spare.sort_unstable();
     let takes = if methods.is_empty() {
-        format!("It takes every HTTP method, and all {} seen {} came", calls(seen.all.count), over(window))
+        format!("It takes every HTTP method, and all {} {} came", calls(seen.all.count), over(window))
     } else {
         format!(
-            "It takes {} as well, and all {} seen {} came",
+            "It takes {} as well, and all {} {} came",
             listed(&spare),
             calls(seen.all.count),
             over(window)

@@ -115,6 +115,7 @@ impl Converter<'_, '_> {
             methods,
             path: self.name(it.path.map(|path| Text(path.0)).as_ref()),
             url: self.name(it.url.as_ref().map(|url| &url.0)),
+            keys_in: self.list(it.keys_in.0),
             allowed_origins: self.list(it.allowed_origins.0),
             allows_credentials: it.allows_credentials,
             state: it.state.map_or(State::Enabled, |word| word.0),

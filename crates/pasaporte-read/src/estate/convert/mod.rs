@@ -52,6 +52,7 @@ impl Converter<'_, '_> {
             Entity::Key(it) => self.key(it),
             Entity::Verifier(it) => self.verifier(it),
             Entity::Token(it) => self.token(it),
+            Entity::Fingerprint(it) => self.fingerprint(it),
             Entity::Enrolment(it) => self.enrolment(it),
             Entity::Resource(it) => self.resource(it),
             Entity::Action(it) => self.action(it),

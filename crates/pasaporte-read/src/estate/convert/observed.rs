@@ -87,13 +87,13 @@ impl Converter<'_, '_> {
                 "`first` is not after `last`",
             );
         }
-        let clients_kept: Short<Client> = clients.hashes.iter().map(|hash| Client(hash.0)).collect();
-        let least = least_clients(&clients_kept, &[]);
+        let hashes: Short<Client> = clients.hashes.iter().map(|hash| Client(hash.0)).collect();
+        let kept = least_clients(&hashes, &[]);
         model::Tally {
             count: count.unwrap_or(1),
             first,
             last,
-            clients: self.builder.list(&least),
+            clients: self.builder.list(&kept),
             at_least: clients.at_least,
         }
     }

@@ -45,6 +45,18 @@ impl Converter<'_, '_> {
         self.builder.declare(id, key, origin);
     }
 
+    pub(super) fn fingerprint(&mut self, it: &entries::Fingerprint<'_>) {
+        let of = self.thing(&it.of);
+        if !matches!(of, Thing::Key(_) | Thing::Token(_)) {
+            let message = format!("a fingerprint is of a key or a token, not of `{}`", it.of.text);
+            self.report.wrong_at(it.of.at, 1, message, "write key:ID or token:ID");
+            return;
+        }
+        let print = self.builder.name(it.print.text);
+        let origin = self.origin(it.at);
+        self.builder.fingerprint(of, print, origin);
+    }
+
     pub(super) fn verifier(&mut self, it: &entries::Verifier<'_>) {
         let id: VerifierId = self.builder.mention(it.id.text);
         let verifier = model::Verifier {
