@@ -25,6 +25,7 @@ pub const PRECEDENCE: &[&str] = &[
     "grant/whole-service",
     "grant/any-resource",
     "entry/wide-invoke-grant",
+    "identity/never-used",
     "grant/unused",
     "key/in-url",
     "key/in-settings",

@@ -6,6 +6,7 @@
 
 mod door;
 mod faults;
+mod logs;
 mod openapi;
 mod platform;
 mod serve;
@@ -13,6 +14,7 @@ mod world;
 
 pub use door::{Asks, Door};
 pub use faults::Faults;
+pub use logs::{SAMPLE_SEAL, SEALED, sample_logs, sample_value};
 pub use serve::{CLIENT, Options, Running, names, start};
 
 #[cfg(test)]

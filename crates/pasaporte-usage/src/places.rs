@@ -69,7 +69,8 @@ impl<'e> Places<'e> {
         self.estate
     }
 
-    /// The endpoint at a host and path that takes a method; the first by id where several do.
+    /// The endpoint at a host and path that takes a method. One that names the method comes before those that take any;
+    /// where several are left, which it was is not known.
     pub(crate) fn endpoint(&self, host: &str, path: &str, method: &str) -> Option<EndpointId> {
         let host = host_of(host);
         let at = match self.hosts.get(host) {
@@ -78,16 +79,24 @@ impl<'e> Places<'e> {
         };
         let path = path.split(['?', '#']).next().unwrap_or_default();
         let met = at.paths.meeting(path);
-        let takes = |id: &EndpointId| {
-            let methods = self.estate.get(*id).map_or(&[][..], |it| self.estate.list(it.methods));
-            methods.is_empty() || methods.iter().any(|it| self.estate.text(*it).eq_ignore_ascii_case(method))
-        };
+        let methods =
+            |id: &EndpointId| self.estate.get(*id).map_or(&[][..], |it| self.estate.list(it.methods));
+        let names =
+            |id: &EndpointId| methods(id).iter().any(|it| self.estate.text(*it).eq_ignore_ascii_case(method));
+        let takes = |id: &EndpointId| methods(id).is_empty() || names(id);
         let mut all: Vec<EndpointId> = met.into_iter().map(|place| at.endpoints[place]).collect();
-        // A method that none takes is still a call of the path.
-        if all.iter().any(takes) {
-            all.retain(takes);
+        all.sort_unstable();
+        all.dedup();
+        for wanted in [&takes as &dyn Fn(&EndpointId) -> bool, &names] {
+            // A method that none takes is still a call of the path.
+            if all.len() > 1 && all.iter().any(wanted) {
+                all.retain(wanted);
+            }
         }
-        all.into_iter().min_by_key(|id| self.estate.id(*id))
+        match all[..] {
+            [only] => Some(only),
+            _ => None,
+        }
     }
 
     /// Whether a host is one of the estate.

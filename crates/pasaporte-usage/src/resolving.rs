@@ -166,18 +166,16 @@ impl Digester<'_, '_> {
         if let Some(best) = best {
             return Ok((best, sightings));
         }
-        let ledger = &mut self.part.ledger;
         let user = event.user.filter(|user| *user != "-");
-        let by_user = user.and_then(|user| places.who(user));
-        let showed = if let Some(who) = by_user {
-            Showed::Said(ledger.name(&who))
-        } else if user.is_some() || event.issuer.is_some() {
-            let sound = |text: Option<&str>| text.filter(|text| is_sound(text)).map(str::to_owned);
-            let (issuer, user) = (sound(event.issuer), sound(user));
-            Showed::Issued(issuer.map(|it| ledger.name(&it)), user.map(|it| ledger.name(&it)))
-        } else {
-            Showed::Said(ledger.name(if event.tells_all { "nothing" } else { "unsaid" }))
-        };
+        if let Some(who) = user.and_then(|user| places.who(user)) {
+            return Ok((Showed::Said(self.part.ledger.name(&who)), sightings));
+        }
+        if (user.is_some() || event.issuer.is_some())
+            && let Some(showed) = self.named(secrets.issued(event.issuer, user))
+        {
+            return Ok((showed, sightings));
+        }
+        let showed = Showed::Said(self.part.ledger.name(if event.tells_all { "nothing" } else { "unsaid" }));
         Ok((showed, sightings))
     }
 
@@ -256,19 +254,19 @@ fn is_action(text: &str) -> bool {
     pasaporte_read::shown_name(text) == text && text.contains('/')
 }
 
-fn is_sound(text: &str) -> bool {
-    const LONGEST: usize = 200;
-    text.len() <= LONGEST && pasaporte_read::visible(text) == *text && pasaporte_read::covered(text) == *text
-}
-
 /// An id as it may be shown, perhaps with its kind.
 fn shown_label(text: &str) -> String {
     match text.split_once(':') {
-        Some((kind, id)) => {
-            format!("{}:{}", pasaporte_read::shown_name(kind), pasaporte_read::shown_name(id))
-        }
-        None => pasaporte_read::shown_name(text).to_owned(),
+        Some((kind, id)) => format!("{}:{}", shown_id(kind), shown_id(id)),
+        None => shown_id(text).to_owned(),
     }
+}
+
+/// An id as it may be shown: what mixes capitals and digits may be a secret.
+fn shown_id(text: &str) -> &str {
+    let has = |test: fn(&u8) -> bool| text.as_bytes().iter().any(test);
+    let is_mixed = has(u8::is_ascii_uppercase) && has(u8::is_ascii_digit);
+    if is_mixed { "•••" } else { pasaporte_read::shown_name(text) }
 }
 
 /// A host as it may be shown.

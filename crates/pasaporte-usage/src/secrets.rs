@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
-use pasaporte_core::estate::{ContractId, EndpointId, Estate, KeyId, SchemeKind, Thing, TokenId};
+use pasaporte_core::estate::{ContractId, EndpointId, Estate, KeyId, SchemeKind, Thing, TokenId, VerifierId};
 use pasaporte_read::seal::Seal;
 use serde::Deserialize;
 
@@ -35,6 +35,7 @@ const LONGEST: usize = 16 << 10;
 pub struct Secrets {
     seal: Seal,
     names: HashSet<String>,
+    issuers: HashSet<String>,
     by_print: HashMap<String, String>,
 }
 
@@ -77,7 +78,10 @@ impl Secrets {
         let mut all: Vec<(String, String)> = by_print.collect();
         // Of two with one value the first by name, whichever was read first.
         all.sort_by(|one, other| other.cmp(one));
-        Self { seal, names, by_print: all.into_iter().collect() }
+        let accepted = estate.all::<VerifierId>().flat_map(|(_, it)| estate.list(it.issuers).iter().copied());
+        let issued = estate.all::<TokenId>().filter_map(|(_, it)| it.issuer);
+        let issuers = accepted.chain(issued).map(|name| estate.text(name).to_owned()).collect();
+        Self { seal, names, issuers, by_print: all.into_iter().collect() }
     }
 
     /// The seal.
@@ -107,11 +111,26 @@ impl Secrets {
             return Whose::Said(known.clone());
         }
         match claims(value) {
-            Some(claims) => Whose::Issued(sound(claims.iss), sound(claims.sub)),
+            Some(claims) => self.issued(claims.iss.as_deref(), claims.sub.as_deref()),
             None => Whose::Said(format!("unknown-key:{}", &print[..PRINT])),
         }
     }
 }
+
+impl Secrets {
+    /// A token by who issued it and to whom. A subject may be a person, or anything: it is told from others by a keyed
+    /// hash, and not named.
+    pub(crate) fn issued(&self, issuer: Option<&str>, subject: Option<&str>) -> Whose {
+        let known = |text: &&str| self.issuers.contains(*text) || is_plain_issuer(text);
+        let subject = subject
+            .filter(|it| !it.is_empty())
+            .map(|it| format!("~{}", &self.seal.fingerprint(it)[..SUBJECT]));
+        Whose::Issued(issuer.filter(known).map(str::to_owned), subject)
+    }
+}
+
+/// How much of the fingerprint of a subject is written.
+const SUBJECT: usize = 12;
 
 /// How much of the fingerprint of an unknown key is written: enough to tell it from others.
 const PRINT: usize = 32;
@@ -133,14 +152,16 @@ fn claims(value: &str) -> Option<Claims> {
     serde_json::from_slice(&decoded(claims)?).ok()
 }
 
-/// A text that may stand in an estate: short, seen, and no secret itself.
-fn sound(text: Option<String>) -> Option<String> {
-    const LONGEST: usize = 200;
-    let is_sound = |text: &String| {
-        !text.is_empty()
-            && text.len() <= LONGEST
-            && pasaporte_read::visible(text) == *text
-            && pasaporte_read::covered(text) == *text
+/// An issuer as it may be written: one that the estate knows, or a plain address (OpenID Connect Discovery 1.0 §2).
+fn is_plain_issuer(text: &str) -> bool {
+    let word = |part: &str| {
+        part.len() <= 24
+            && part.bytes().all(|it| it.is_ascii_lowercase() || it == b'-' || it == b'_' || it == b'.')
     };
-    text.filter(is_sound)
+    let parsed = url::Url::parse(text).ok().filter(|url| url.scheme() == "https" && text.len() <= 200);
+    parsed.is_some_and(|url| {
+        let is_bare = url.username().is_empty() && url.password().is_none() && url.query().is_none();
+        let path = url.path().trim_matches('/');
+        is_bare && url.fragment().is_none() && url.port().is_none() && path.split('/').all(word)
+    })
 }

@@ -4,7 +4,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::io::{self, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, judge};
+use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, Severity, judge};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Estate, FunctionId};
 use pasaporte_read::edit::Lines;
@@ -122,8 +122,10 @@ impl<'e> Audited<'e> {
         let wanted = |rule: &&Rule| chosen.contains(rule.id) || is_blind(rule);
         let run: BTreeSet<&str> = audit.catalogue().all().filter(wanted).map(|rule| rule.id).collect();
         let mut findings = judge(&audit, &run);
-        // Blind spots are told each by itself; none leads or lies beneath.
-        let blind_spots = findings.iter().filter(|finding| is_blind(audit.rule(finding))).count();
+        // Blind spots are told each by itself; none leads or lies beneath. What is only good to know hides nothing of what
+        // is judged.
+        let hides = |it: &&Finding| is_blind(audit.rule(it)) && it.severity > Severity::Info;
+        let blind_spots = findings.iter().filter(hides).count();
         findings.retain(|finding| chosen.contains(audit.rule(finding).id));
         let looked_at = LookedAt::new(audit.estate(), blind_spots);
         Self {

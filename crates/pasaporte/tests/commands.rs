@@ -205,7 +205,7 @@ fn the_catalogue_lists_every_rule_once() {
     }
     assert!(text.contains(&format!("{} rules.", rules.len())));
     let keys: Value = serde_json::from_str(&place.run(&["rules", "key/*", "--format", "json"]).out).unwrap();
-    assert_eq!(keys["rules"].as_array().unwrap().len(), 4);
+    assert_eq!(keys["rules"].as_array().unwrap().len(), 14);
 }
 
 #[test]

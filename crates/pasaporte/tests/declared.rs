@@ -42,7 +42,11 @@ fn situations(audit: &Value) -> Vec<(&str, &str)> {
 fn declared_open_closed_but_open_and_undeclared_are_told_apart() {
     let place = under_contract("none", "GET, POST, DELETE");
     let audit = place.audit(&["estate", "--only", "entry/*"]);
-    let told = situations(&audit);
+    // That no log was read is said of both; it is told elsewhere.
+    let nobody_looked = " Nobody looked who calls it.";
+    let told: Vec<(&str, String)> =
+        situations(&audit).into_iter().map(|(rule, told)| (rule, told.replace(nobody_looked, ""))).collect();
+    let told: Vec<(&str, &str)> = told.iter().map(|(rule, told)| (*rule, told.as_str())).collect();
     assert_eq!(
         told,
         [
@@ -69,7 +73,7 @@ fn an_endpoint_that_asks_for_less_is_told() {
     place.write("estate/keys.yaml", "estate: 1\nkeys: [{id: k, opens: function:sail, reach: function}]\n");
     let audit = place.audit(&["estate", "--only", "entry/declared-otherwise"]);
     let expected = "POST /sail of contract:ferries declares an OAuth 2.0 token; in effect, the endpoint asks only for a \
-                    shared key.";
+                    shared key. Nobody looked who calls it.";
     assert_eq!(situations(&audit), [("entry/declared-otherwise", expected)]);
     assert_eq!(audit["findings"][0]["exposure"], "key-holders");
 }
@@ -87,7 +91,7 @@ fn what_is_asked_behind_a_gateway_is_told() {
     place.write("estate/keys.yaml", "estate: 1\nkeys: [{id: k, opens: function:sail, reach: function}]\n");
     let audit = place.audit(&["estate", "--only", "entry/declared-otherwise"]);
     let told = situations(&audit)[0].1;
-    assert!(told.ends_with("in effect, the endpoint asks only for a shared key."), "{told}");
+    assert!(told.contains("in effect, the endpoint asks only for a shared key."), "{told}");
 }
 
 #[test]
@@ -100,7 +104,7 @@ tries: [{endpoint: sail/direct, method: HEAD, at: 2026-11-20, status: 200}]
 ";
     let audit = Place::with("a.yaml", text).audit(&["a.yaml", "--only", "entry/declared-otherwise"]);
     let told = "A try without a credential got through (HEAD, 200), although it is said to ask for proof of who calls.";
-    assert_eq!(situations(&audit)[0].1, told);
+    assert!(situations(&audit)[0].1.starts_with(told));
 }
 
 #[test]
@@ -205,8 +209,8 @@ fn a_declaration_stands_beside_what_is_deployed(#[case] name: &str, #[case] text
     let place = Place::with("estate/deployed.yaml", DEPLOYED);
     place.write(&format!("estate/{name}"), text);
     let audit = place.audit(&["estate", "--only", "entry/*"]);
-    let expected =
-        "Its check is an identity as declared, and nothing as deployed. It runs as identity:sailor.";
+    let expected = "Its check is an identity as declared, and nothing as deployed. It runs as identity:sailor. Nobody looked \
+         who calls it.";
     assert_eq!(situations(&audit)[1], ("entry/declared-otherwise", expected));
     let evidence = support::with_beneath(&audit)[1]["evidence"].as_array().unwrap();
     assert_eq!(evidence[0]["file"], format!("estate/{name}"));

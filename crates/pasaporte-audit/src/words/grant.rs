@@ -56,7 +56,7 @@ fn unused(audit: &Audit<'_>, it: &Unused) -> Told {
             .fix("Take the grant away; if nothing misses it within a month, it was not needed.")
     } else {
         Told::new(format!(
-            "Of what {set} gives it {place}, it used {} {over} ({}), and never {given}.",
+            "Of what {set} gives it {place}, it used {} ({}) {over}; it did not use {given}.",
             listed(&used),
             times(it.count),
         ))

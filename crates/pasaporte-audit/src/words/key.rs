@@ -213,7 +213,11 @@ fn seen_in(audit: &Audit<'_>, id: KeyId, place: SeenIn) -> String {
             )
         }
         SeenIn::Settings => format!("Its value stands in plain settings{at}."),
-        SeenIn::LogText => format!("Its value stands in what code logged{at}{which}."),
+        SeenIn::LogText => {
+            let times =
+                if sum.count == 1 { "once".to_owned() } else { format!("{} times", grouped(sum.count)) };
+            format!("Code{at} wrote its value into its log {times}{which}.")
+        }
         SeenIn::Header => format!("Its value was seen in headers{at}{which}."),
         SeenIn::Body => format!("Its value was seen in bodies{at}{which}."),
     }

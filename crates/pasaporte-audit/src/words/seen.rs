@@ -60,7 +60,7 @@ fn told(
     };
     let sentence = match (window, callers.all.count) {
         (None, 0) if callers.turned_away.count == 0 => {
-            return " Nobody looked whether anybody calls it: no log of its calls was read.".to_owned();
+            return " Nobody looked who calls it.".to_owned();
         }
         (Some(window), 0) if enough => {
             format!(" {} no call got through: closing it turns away nobody seen.", span(Some(window)))
@@ -74,9 +74,10 @@ fn told(
     sentence + &turned
 }
 
-/// "In 90 days of logs to 2026-11-18", to begin a sentence with; "In the logs that were read" where no time is said.
+/// "In 90 days of logs to 2026-11-18,", to begin a sentence with; "In the logs that were read," where no time is said.
 fn span(window: Option<Window>) -> String {
-    window.map_or_else(|| "In the logs that were read".to_owned(), |window| capitalised(&over(&window)))
+    window
+        .map_or_else(|| "In the logs that were read,".to_owned(), |window| capitalised(&over(&window)) + ",")
 }
 
 fn some(audit: &Audit<'_>, callers: &Callers, window: Option<Window>, enough: bool) -> String {

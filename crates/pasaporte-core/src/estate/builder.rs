@@ -284,7 +284,7 @@ impl Builder {
             return Err(Box::new((self.estate, self.faults)));
         }
         self.estate.tables.settle();
-        self.estate.ledger.settle(&mut self.estate.lists);
+        self.estate.ledger.settle(&self.estate.names, &mut self.estate.lists);
         self.estate.statements.shrink_to_fit();
         self.estate.grants.shrink_to_fit();
         self.estate.admissions.shrink_to_fit();

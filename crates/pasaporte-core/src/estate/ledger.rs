@@ -5,8 +5,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::observed::{Row, add_up, least_clients};
 use super::{
-    Call, Client, EndpointId, Estate, FileId, KeyId, List, Listed, LogCoverage, Name, Origin, Principal,
-    SharedLists, Showed, Sighting, Thing, Use,
+    Call, Client, EndpointId, Estate, FileId, KeyId, List, Listed, LogCoverage, Name, Names, Origin,
+    Principal, SharedLists, Showed, Sighting, Thing, Use,
 };
 
 /// What was seen to happen.
@@ -39,6 +39,8 @@ pub struct Overlap {
     pub one: Origin,
     /// Where the other is.
     pub other: Origin,
+    /// A log that is in both, the first by what it held.
+    pub log: Name,
     /// Whether all of the other's logs are in the one, so that the other was left out; else what they share may be
     /// counted twice.
     pub left_out: bool,
@@ -46,8 +48,8 @@ pub struct Overlap {
 
 impl Ledger {
     /// Leaves out what is there twice, and adds up the rest.
-    pub(super) fn settle(&mut self, lists: &mut SharedLists) {
-        self.leave_out_repeated();
+    pub(super) fn settle(&mut self, names: &Names, lists: &mut SharedLists) {
+        self.leave_out_repeated(names);
         let mut union = |one: List<Client>, other: List<Client>| {
             if one == other || other.is_empty() {
                 return one;
@@ -72,7 +74,7 @@ impl Ledger {
     }
 
     /// Rows of digests all of whose logs are in another.
-    fn leave_out_repeated(&mut self) {
+    fn leave_out_repeated(&mut self, names: &Names) {
         self.digests.sort_by_key(|digest| digest.origin);
         let sets: Vec<FxHashSet<Name>> =
             self.digests.iter().map(|digest| digest.logs.iter().copied().collect()).collect();
@@ -82,6 +84,10 @@ impl Ledger {
                 by_log.entry(*log).or_default().push(at);
             }
         }
+        let shared = |one: usize, other: usize| {
+            let both = sets[one].intersection(&sets[other]);
+            both.min_by_key(|log| names.text(**log)).copied()
+        };
         let mut out = vec![false; sets.len()];
         // The largest stays, and of equal ones the first.
         let mut order: Vec<usize> = (0..sets.len()).collect();
@@ -94,7 +100,8 @@ impl Ledger {
             if let Some(&holds) = sharing.iter().find(|other| sets[at].is_subset(&sets[**other])) {
                 out[at] = true;
                 let (one, other) = (self.digests[holds].origin, self.digests[at].origin);
-                self.overlaps.push(Overlap { one, other, left_out: true });
+                let log = shared(holds, at);
+                self.overlaps.extend(log.map(|log| Overlap { one, other, log, left_out: true }));
             }
         }
         for (at, set) in sets.iter().enumerate().filter(|(at, _)| !out[*at]) {
@@ -102,8 +109,9 @@ impl Ledger {
             sharing.sort_unstable();
             sharing.dedup();
             for other in sharing.into_iter().filter(|other| *other > at && !out[*other]) {
+                let log = shared(at, other);
                 let (one, other) = (self.digests[at].origin, self.digests[other].origin);
-                self.overlaps.push(Overlap { one, other, left_out: false });
+                self.overlaps.extend(log.map(|log| Overlap { one, other, log, left_out: false }));
             }
         }
         if !out.contains(&true) {

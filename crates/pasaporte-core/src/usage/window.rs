@@ -1,5 +1,7 @@
 //! The time that logs cover.
 
+use std::collections::BTreeMap;
+
 use jiff::{SignedDuration, Timestamp};
 
 use crate::estate::{Endpoint, EndpointId, Estate, LogCoverage, ScopeId};
@@ -41,6 +43,9 @@ pub enum Logged<'q> {
     Calls(EndpointId),
 }
 
+/// Patterns, or hosts.
+type Texts<'e> = Vec<&'e str>;
+
 impl Estate {
     /// The last time without a gap over which logs would show something that happened within a scope; none where none
     /// would.
@@ -51,21 +56,28 @@ impl Estate {
         let mut above: Vec<ScopeId> = self.upwards(within).map(|(scope, _)| scope).collect();
         above.extend(within);
         let tells = |log: &&LogCoverage| above.contains(&log.scope) && self.tells(log, what);
-        let end = |log: &LogCoverage| self.as_of().map_or(log.to, |now| log.to.min(now));
-        let mut spans: Vec<Window> =
-            self.logs().iter().filter(tells).map(|log| Window { from: log.from, to: end(log) }).collect();
-        spans.retain(|span| span.from < span.to);
-        spans.sort_by_key(|span| (span.from, span.to));
-        let mut last: Option<Window> = None;
-        for span in spans {
-            last = Some(match last {
-                Some(known) if span.from.duration_since(known.to) <= GAP => {
-                    Window { from: known.from, to: known.to.max(span.to) }
-                }
-                _ => span,
-            });
+        let spans = self.logs().iter().filter(tells).map(|log| self.span(log));
+        last_without_gap(spans.collect())
+    }
+
+    /// The longest of the last times without a gap that logs cover in an account, or above it, whatever they would show.
+    pub fn longest_logged(&self, account: Option<ScopeId>) -> Option<Window> {
+        let mut above: Vec<ScopeId> = self.upwards(account).map(|(scope, _)| scope).collect();
+        above.extend(account);
+        let inside = |scope: ScopeId| account.is_some_and(|account| self.tree().is_within(scope, account));
+        let mut alike: BTreeMap<(ScopeId, Texts<'_>, Texts<'_>), Vec<Window>> = BTreeMap::new();
+        for log in self.logs().iter().filter(|log| above.contains(&log.scope) || inside(log.scope)) {
+            let actions = log.actions.iter().map(Pattern::text).collect();
+            let hosts = self.list(log.hosts).iter().map(|host| self.text(*host)).collect();
+            alike.entry((log.scope, actions, hosts)).or_default().push(self.span(log));
         }
-        last
+        let windows = alike.into_values().filter_map(last_without_gap);
+        windows.max_by_key(|window| (window.days(), window.to))
+    }
+
+    /// The time of a log, as far as it had come when the estate was true.
+    fn span(&self, log: &LogCoverage) -> Window {
+        Window { from: log.from, to: self.as_of().map_or(log.to, |now| log.to.min(now)) }
     }
 
     /// Whether a log would show something.
@@ -94,6 +106,19 @@ impl Estate {
         let address = endpoint.url.is_some_and(|url| host_of(self.text(url)).eq_ignore_ascii_case(host));
         gateway || address
     }
+}
+
+/// The last time without a gap that some cover.
+fn last_without_gap(mut spans: Vec<Window>) -> Option<Window> {
+    spans.retain(|span| span.from < span.to);
+    spans.sort_by_key(|span| (span.from, span.to));
+    spans.into_iter().reduce(|known, span| {
+        if span.from.duration_since(known.to) <= GAP {
+            Window { from: known.from, to: known.to.max(span.to) }
+        } else {
+            span
+        }
+    })
 }
 
 /// The host of an absolute URL (RFC 3986 §3.2.2), without its port.

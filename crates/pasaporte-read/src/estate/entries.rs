@@ -11,7 +11,8 @@ use super::observed::{Clients, Showed};
 use super::statements::{Admission, Statement};
 use super::url::{Url, UrlPath};
 use super::values::{
-    ActionPattern, AnyPattern, Many, Moment, Name, PrincipalName, SettingName, Text, ThingName, Word,
+    ActionPattern, AnyPattern, MadeName, Many, Moment, Name, PrincipalName, SettingName, Text, ThingName,
+    Word,
 };
 use crate::read::record;
 
@@ -410,7 +411,7 @@ record! {
             /// Allowed (if left out) or refused.
             "outcome" outcome: Option<Word<Outcome>>,
             /// For runs of a function: the trigger that made it run.
-            "through" through: Option<Name<'a>>,
+            "through" through: Option<MadeName<'a>>,
             /// How often; once if left out.
             "count" count: Option<u64>,
             /// First seen.
@@ -426,7 +427,7 @@ record! {
     Called: "observed calls" {
         must {
             /// The endpoint.
-            "endpoint" endpoint: Name<'a>,
+            "endpoint" endpoint: MadeName<'a>,
             /// The HTTP method.
             "method" method: Text<'a>,
         }
@@ -512,7 +513,7 @@ record! {
     Attempt: "a try" {
         must {
             /// The endpoint.
-            "endpoint" endpoint: Name<'a>,
+            "endpoint" endpoint: MadeName<'a>,
             /// The HTTP method.
             "method" method: Text<'a>,
             /// When.

@@ -14,7 +14,9 @@ use crate::session::Session;
 use crate::view;
 
 #[derive(Debug, Args)]
-#[command(after_help = "Examples:\n  pasaporte demo\n  pasaporte demo ferries")]
+#[command(
+    after_help = "Examples:\n  pasaporte demo\n  pasaporte demo ferries\n  pasaporte demo ferries --logs ferry-logs"
+)]
 pub(crate) struct Demo {
     /// Write the sample estate into this folder; nothing is written if left out
     pub(super) folder: Option<PathBuf>,
@@ -23,6 +25,11 @@ pub(crate) struct Demo {
     #[cfg(all(feature = "network", feature = "stand-ins"))]
     #[arg(long)]
     live: bool,
+    /// Write ninety days of logs into this folder as well, in six formats, with the seal of the sample world in `.seal`: what
+    /// `pasaporte usage` made the digest of that the sample estate has
+    #[cfg(feature = "stand-ins")]
+    #[arg(long, value_name = "FOLDER")]
+    logs: Option<PathBuf>,
     #[command(flatten)]
     showing: Showing,
 }
@@ -32,6 +39,10 @@ impl Demo {
         #[cfg(all(feature = "network", feature = "stand-ins"))]
         if self.live {
             return self.live(sheet);
+        }
+        #[cfg(feature = "stand-ins")]
+        if let Some(folder) = &self.logs {
+            write_logs(folder)?;
         }
         if let Some(folder) = &self.folder {
             write(folder, FILES)?;
@@ -48,6 +59,17 @@ impl Demo {
         }
         Ok(0)
     }
+}
+
+/// Writes the sample logs and the seal under which the sample estate's fingerprints were made.
+#[cfg(feature = "stand-ins")]
+fn write_logs(folder: &Path) -> Result<(), Stop> {
+    let logs = pasaporte_stand_in::sample_logs();
+    let logs: Vec<(&str, &str)> = logs.iter().map(|(name, log)| (*name, log.as_str())).collect();
+    write(folder, &logs)?;
+    let seal = folder.join(".seal");
+    let write = |file: &mut fs::File| std::io::Write::write_all(file, pasaporte_stand_in::SAMPLE_SEAL);
+    files::replace(&seal, files::For::Owner, write).map_err(|error| unwritable(&seal, &error))
 }
 
 /// Writes files of the sample estate, but never over a file that is there already.

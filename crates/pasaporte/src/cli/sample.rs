@@ -16,12 +16,14 @@ pub(super) const FILES: &[(&str, &str)] = &[
     ("contracts/front-door.yaml", include_str!("../../../../demo/contracts/front-door.yaml")),
     ("declared/tickets.yaml", include_str!("../../../../demo/declared/tickets.yaml")),
     ("gregal.yaml", include_str!("../../../../demo/gregal.yaml")),
+    ("keys.ndjson", include_str!("../../../../demo/keys.ndjson")),
     ("knocks.ndjson", include_str!("../../../../demo/knocks.ndjson")),
     ("lebeche.yaml", include_str!("../../../../demo/lebeche.yaml")),
     ("levante.yaml", include_str!("../../../../demo/levante.yaml")),
     ("poniente.yaml", include_str!("../../../../demo/poniente.yaml")),
     ("siroco.yaml", include_str!("../../../../demo/siroco.yaml")),
     ("tramontana.yaml", include_str!("../../../../demo/tramontana.yaml")),
+    ("usage.ndjson", include_str!("../../../../demo/usage.ndjson")),
 ];
 
 /// The sample estate that the program carries, as if it stood in a folder.

@@ -6,15 +6,20 @@ use pasaporte_report::{Digested, LogOut};
 use super::page::{BOLD, Page, paint, safe};
 use super::table::rows;
 
-const fn column(name: &'static str, rank: u8) -> Column {
-    Column { name, rank, holds: Holds::Names }
+const fn column(name: &'static str, rank: u8, holds: Holds) -> Column {
+    Column { name, rank, holds }
 }
 
 /// What came of each log, what the estate does not know, and where the digest is.
 pub(crate) fn digested(page: Page, it: &Digested) -> String {
     let mut list = List::new(
         "logs",
-        &[column("log", 0), column("read_as", 1), column("lines", 0), column("not_read", 0)],
+        &[
+            column("log", 0, Holds::Names),
+            column("read_as", 1, Holds::Names),
+            column("lines", 0, Holds::Numbers),
+            column("not_read", 0, Holds::Numbers),
+        ],
     );
     for log in &it.logs {
         list.row(vec![

@@ -7,7 +7,6 @@ use crate::facts::BlindFact;
 use crate::finding::Raising;
 use crate::{Audit, Level, Rule, Severity};
 use pasaporte_core::estate::{AccountOf, EndpointId, KeyId, Name, ScopeId, Thing};
-use pasaporte_core::usage::{Logged, Window};
 
 pub(super) const RULES: &[Rule] = &[
     Rule {
@@ -38,7 +37,7 @@ pub(super) const RULES: &[Rule] = &[
         fix: "Keep one of them, or digest each log once.",
         check: "Audit again: the blind spot is gone.",
         references: &["NIST SP 800-53 AU-6"],
-        apart: &["which"],
+        apart: &["log"],
         judge: same_logs,
     },
     Rule {
@@ -67,29 +66,13 @@ fn accounts(audit: &Audit<'_>) -> BTreeSet<Option<ScopeId>> {
     functions.chain(keys).map(account).collect()
 }
 
-/// The longest time that any log of an account covers, of whatever it tells.
-fn covered(audit: &Audit<'_>, account: Option<ScopeId>) -> Option<Window> {
-    let estate = audit.estate();
-    let mut above: Vec<ScopeId> = estate.upwards(account).map(|(scope, _)| scope).collect();
-    above.extend(account);
-    let inside = |scope: ScopeId| account.is_some_and(|account| estate.tree().is_within(scope, account));
-    let logs = estate.logs().iter().filter(|log| above.contains(&log.scope) || inside(log.scope));
-    let windows = logs.filter_map(|log| match log.actions.first() {
-        Some(pattern) => estate.logged(Some(log.scope), Logged::Every(pattern)),
-        None => Some(Window { from: log.from, to: log.to }),
-    });
-    let with_hosts = estate
-        .logs()
-        .iter()
-        .filter(|log| !log.hosts.is_empty() && (above.contains(&log.scope) || inside(log.scope)));
-    let of_hosts = with_hosts.map(|log| Window { from: log.from, to: log.to });
-    windows.chain(of_hosts).max_by_key(|window| (window.days(), window.to))
-}
-
 fn no_usage(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let accounts = accounts(audit);
-    let without: Vec<Option<ScopeId>> =
-        accounts.iter().copied().filter(|account| covered(audit, *account).is_none()).collect();
+    let without: Vec<Option<ScopeId>> = accounts
+        .iter()
+        .copied()
+        .filter(|account| audit.estate().longest_logged(*account).is_none())
+        .collect();
     if accounts.is_empty() || without.is_empty() {
         return;
     }
@@ -99,14 +82,14 @@ fn no_usage(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         raising.raise(&info(None), BlindFact::NoUsage(None));
         return;
     }
-    for account in without {
-        raising.raise(&info(account.map(Thing::Scope)), BlindFact::NoUsage(account));
+    for account in without.into_iter().flatten() {
+        raising.raise(&info(Some(Thing::Scope(account))), BlindFact::NoUsage(Some(account)));
     }
 }
 
 fn short_window(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for account in accounts(audit).into_iter().flatten() {
-        let Some(window) = covered(audit, Some(account)) else { continue };
+        let Some(window) = audit.estate().longest_logged(Some(account)) else { continue };
         if !audit.is_enough(&window, audit.estate().environment(None, Some(account))) {
             let fact = BlindFact::ShortWindow(Box::new((account, window)));
             raising.raise(&blind(Thing::Scope(account)), fact);
@@ -118,8 +101,7 @@ fn same_logs(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     for (place, overlap) in estate.overlaps().iter().enumerate() {
         let level = if overlap.left_out { Severity::Info } else { Severity::Low };
-        let which = [overlap.one, overlap.other].map(|it| format!("{}:{}", estate.path(it.file), it.line));
-        let raised = blind(None).at_level(Level::Fixed(level)).facet(which.join(" "));
+        let raised = blind(None).at_level(Level::Fixed(level)).facet(estate.text(overlap.log));
         raising.raise(&raised, BlindFact::SameLogs(place));
     }
 }

@@ -2,7 +2,7 @@
 
 use super::{accepted, of_harm, of_reach, raised};
 use crate::facts::{KeyFact, WiderThanUse};
-use crate::finding::Raising;
+use crate::finding::{Cause, Raised, Raising};
 use crate::{Audit, Rule, Sureness};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{EndpointId, KeyOf, KeyReach, State, Thing};
@@ -98,7 +98,10 @@ fn guards_nothing(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             .collect();
         let open = |it: &EndpointId| audit.effects().opens_to_nothing(*it) == Verdict::Yes;
         if !endpoints.is_empty() && endpoints.iter().all(open) {
-            raising.raise(&raised(audit, id, key, of_reach(key)), KeyFact::GuardsNothing(id));
+            // It follows from the open doors, and is told beneath them.
+            let raised = Raised::new(Thing::Key(id), of_reach(key)).within(audit.environment_of_key(key));
+            let raised = raised.from(endpoints.into_iter().map(Cause::Door));
+            raising.raise(&raised, KeyFact::GuardsNothing(id));
         }
     }
 }

@@ -198,7 +198,7 @@ impl Converter<'_, '_> {
             }
         };
         let attempt = Attempt {
-            endpoint: self.builder.mention(it.endpoint.text),
+            endpoint: self.builder.mention(it.endpoint.0),
             method: self.method(it.method),
             at: it.when.0,
             came,

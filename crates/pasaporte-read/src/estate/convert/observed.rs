@@ -16,7 +16,7 @@ impl Converter<'_, '_> {
             did: self.builder.name(it.did.text),
             to: it.to.as_ref().map(|thing| self.thing(thing)),
             outcome: it.outcome.map_or(Outcome::Allowed, |word| word.0),
-            through: self.mention(it.through.as_ref()),
+            through: it.through.map(|through| self.builder.mention(through.0)),
             tally: self.tally(it.count, it.first, it.last, it.clients, it.at),
             origin: self.origin(it.at),
         };
@@ -25,7 +25,7 @@ impl Converter<'_, '_> {
 
     pub(super) fn called(&mut self, it: &entries::Called<'_>) {
         let called = model::Call {
-            endpoint: self.builder.mention(it.endpoint.text),
+            endpoint: self.builder.mention(it.endpoint.0),
             method: self.method(it.method),
             answered: it.answer.map_or(Answered::Unsaid, |word| word.0),
             showed: self.showed(&it.showed),

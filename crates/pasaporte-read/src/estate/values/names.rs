@@ -27,6 +27,11 @@ pub(crate) struct Name<'a> {
     pub(crate) at: Position,
 }
 
+/// The id of an endpoint or trigger: one as any, or one that the format made of function, gateway and path, or of function
+/// and source, where nobody gave it one.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct MadeName<'a>(pub(crate) &'a str);
+
 /// Any thing: `kind:id`.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct ThingName<'a> {
@@ -109,6 +114,18 @@ pub(crate) fn is_id(text: &str) -> bool {
     text.starts_with(begins) && text.chars().all(continues) && !text.chars().any(is_unprintable)
 }
 
+/// Whether a text is an id, or one that the format makes: an id, a slash, and what may stand in a path.
+fn is_made_id(text: &str) -> bool {
+    const LONGEST: usize = 4096;
+    if is_id(text) {
+        return true;
+    }
+    let Some((start, rest)) = text.split_once('/') else { return false };
+    let is_odd =
+        |each: char| matches!(each, '?' | '#' | '"' | '\\') || each.is_whitespace() || is_unprintable(each);
+    text.len() <= LONGEST && is_id(start) && !rest.contains(is_odd) && !rest.split('/').any(is_signed_token)
+}
+
 /// The bytes that are letters of an id by themselves.
 const OF_IDS: [bool; 256] = {
     let mut all = [false; 256];
@@ -161,6 +178,17 @@ impl<'a> Read<'a> for Name<'a> {
     }
 }
 
+impl<'a> Read<'a> for MadeName<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        let text = text(view, report, "an id", false)?;
+        if !is_made_id(text) {
+            report.wrong(view, "not an id", ID_HELP);
+            return None;
+        }
+        Some(Self(text))
+    }
+}
+
 impl<'a> Read<'a> for ThingName<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
         let read = |text: &'a str| {
@@ -173,7 +201,8 @@ impl<'a> Read<'a> for ThingName<'a> {
         }
         let text = text(view, report, "a thing, as kind:id", false)?;
         let Self { kind, id, .. } = read(text);
-        if !is_id(kind) || !is_id(id) {
+        let is_made = matches!(kind, "endpoint" | "trigger") && is_made_id(id);
+        if !is_id(kind) || !(is_id(id) || is_made) {
             let help = if kind.is_empty() && is_id(id) {
                 "write its kind too: account:ID, function:ID, bucket:ID …".to_owned()
             } else {
@@ -235,8 +264,16 @@ macro_rules! id {
     };
 }
 
+/// A letter of what stands in paths.
+macro_rules! made {
+    () => {
+        r#"(/[^?#"\\\s\u0000-\u001F\u007F-\u009F]*)?"#
+    };
+}
+
 const ID_PATTERN: &str = concat!("^", id!(), "$");
-const THING_PATTERN: &str = concat!("^", id!(), ":", id!(), "$");
+const MADE_PATTERN: &str = concat!("^", id!(), made!(), "$");
+const THING_PATTERN: &str = concat!("^(", id!(), ":", id!(), "|(endpoint|trigger):", id!(), made!(), ")$");
 const PRINCIPAL_PATTERN: &str = concat!(
     "^(anyone|signed-in|(account|user|identity|service|group|key|token):",
     id!(),
@@ -246,6 +283,7 @@ const PRINCIPAL_PATTERN: &str = concat!(
 written_as_text! {
     SettingName {{"type": "string", "pattern": r"^[^\s=]+$"}} = it => &it.0;
     Name {{"type": "string", "pattern": ID_PATTERN, "maxLength": LONGEST_ID}} = it => &it.text;
+    MadeName {{"type": "string", "pattern": MADE_PATTERN, "maxLength": 4096}} = it => &it.0;
     ThingName {{"type": "string", "pattern": THING_PATTERN}} = it => &it.text;
     PrincipalName {{"type": "string", "pattern": PRINCIPAL_PATTERN}} = it => &it.text;
 }
