@@ -97,7 +97,7 @@ impl<'e> Audit<'e> {
     }
 
     /// The environment by which a key is judged: that of what it opens.
-    pub(crate) fn environment_of_key(&self, key: &Key) -> Option<Environment> {
+    pub fn environment_of_key(&self, key: &Key) -> Option<Environment> {
         match key.of {
             KeyOf::Function(function) => self.environment(function),
             KeyOf::Scope(scope) => self.estate().environment(None, Some(scope)),

@@ -64,7 +64,7 @@ impl Audit<'_> {
     }
 
     /// The functions that a key was seen to be used for, each with how often.
-    pub(crate) fn used_for(&self, id: KeyId) -> Vec<(FunctionId, u64)> {
+    pub fn used_for(&self, id: KeyId) -> Vec<(FunctionId, u64)> {
         let estate = self.estate();
         let by_call =
             estate.calls_with(id).filter_map(|it| Some((estate.get(it.endpoint)?.function, it.tally.count)));

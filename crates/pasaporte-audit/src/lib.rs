@@ -14,6 +14,7 @@ mod rules;
 mod settings;
 mod settle;
 mod severity;
+mod verdict;
 mod words;
 
 use std::collections::BTreeSet;
@@ -30,7 +31,8 @@ pub use rules::{Catalogue, Rule, RuleId};
 pub use settings::{RuleSetting, Settings, Thresholds};
 pub use settle::PRECEDENCE;
 pub use severity::{Severity, severity};
-pub use words::{Change, Evidence, Told, told};
+pub use verdict::{KeyVerdict, key_verdicts};
+pub use words::{Change, Evidence, Told, door_use, told};
 
 /// Runs the chosen rules, side by side. The findings come worst first, then by rule and thing; what a rule
 /// raises twice with the same fingerprint is one finding with the evidence of both. Of those that see one weakness one

@@ -29,7 +29,10 @@ use pasaporte_core::estate::{AccountOf, Estate, GrantId, Origin, Principal, Thin
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub use card::{Card, Exit, KeyOut, Let, Note, RunsAs, WayIn, looked_at};
+pub use card::{
+    ActsOut, CallsOut, Card, DoneOut, EndpointCard, EnrolmentOut, Exit, IdentityCard, KeyCard, KeyOut, Let,
+    Note, OpenedOut, RunsAs, SeenOut, SumOut, WayIn, looked_at, looked_at_for_identity, looked_at_for_key,
+};
 pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, Members, TriedOut, TriggerOut};
 pub use explain::{EntersBy, Explained, GroundOut, NearMiss, QuestionOut};
 pub use gather::{AskOut, AskedOut, Checked, Gathered, SourceOut};

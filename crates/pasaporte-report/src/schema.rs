@@ -7,7 +7,10 @@ use crate::audit::Report;
 use crate::config::{InForce, Written};
 use crate::diff::DiffOut;
 use crate::list::List;
-use crate::{Card, Checked, Digested, Entered, Explained, Gathered, KnockPlan, Knocks, Reached, Rules};
+use crate::{
+    Card, Checked, Digested, EndpointCard, Entered, Explained, Gathered, IdentityCard, KeyCard, KnockPlan,
+    Knocks, Reached, Rules,
+};
 
 /// A schema that can be asked for.
 #[derive(Debug, Clone, Copy)]
@@ -33,6 +36,9 @@ pub const SCHEMAS: &[Published] = &[
     of::<Report>("audit", "`pasaporte audit`"),
     of::<List>("list", "`pasaporte list`"),
     of::<Card>("card", "`pasaporte card`"),
+    of::<KeyCard>("card-key", "`pasaporte card key:ID`"),
+    of::<IdentityCard>("card-identity", "`pasaporte card identity:ID`"),
+    of::<EndpointCard>("card-endpoint", "`pasaporte card endpoint:ID`"),
     of::<Explained>("explain", "`pasaporte explain`"),
     of::<Entered>("entry", "`pasaporte entry`"),
     of::<Reached>("reach", "`pasaporte reach`"),

@@ -6,7 +6,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, Severity, judge};
 use pasaporte_core::effect::Effects;
-use pasaporte_core::estate::{Estate, FunctionId};
+use pasaporte_core::estate::{EndpointId, Estate, FunctionId, IdentityId, KeyId, Thing};
 use pasaporte_read::edit::Lines;
 use pasaporte_read::text::Source;
 use pasaporte_report::accepted::{AcceptancesOut, Accepted, AcceptedOut};
@@ -16,7 +16,9 @@ use pasaporte_report::exhibits::Exhibits;
 use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
 use pasaporte_report::since::{Now, Saved, SinceOut, Then};
-use pasaporte_report::{Card, LookedAt, looked_at};
+use pasaporte_report::{
+    Card, EndpointCard, IdentityCard, KeyCard, LookedAt, looked_at, looked_at_for_identity, looked_at_for_key,
+};
 
 /// An estate to ask about.
 #[derive(Debug)]
@@ -60,11 +62,36 @@ impl Session {
 
     /// A function's passport, with what all rules find on what it rests on, and on nothing else.
     pub(crate) fn card(&self, function: FunctionId) -> Card {
-        let mut audit = self.prepared();
-        audit.look_at_only(looked_at(audit.effects(), function));
-        let run = Catalogue::shipped().ids().filter(|rule| !self.settings.is_off(rule)).collect();
-        let audited = Audited::of(audit, run, &self.texts);
+        let audited = self.audit_only(|effects| looked_at(effects, function));
         Card::new(&audited.audit, &audited.findings, function, &self.texts)
+    }
+
+    /// A key's passport, likewise; none where it is only mentioned.
+    pub(crate) fn card_of_key(&self, key: KeyId) -> Option<KeyCard> {
+        let audited = self.audit_only(|effects| looked_at_for_key(effects, key));
+        KeyCard::new(&audited.audit, &audited.findings, key, &self.texts)
+    }
+
+    /// An identity's passport, likewise.
+    pub(crate) fn card_of_identity(&self, identity: IdentityId) -> Option<IdentityCard> {
+        let audited = self.audit_only(|effects| looked_at_for_identity(effects, identity));
+        IdentityCard::new(&audited.audit, &audited.findings, identity, &self.texts)
+    }
+
+    /// An endpoint's passport, likewise.
+    pub(crate) fn card_of_endpoint(&self, endpoint: EndpointId) -> Option<EndpointCard> {
+        let function = self.estate.get(endpoint)?.function;
+        let audited = self.audit_only(|effects| looked_at(effects, function));
+        EndpointCard::new(&audited.audit, &audited.findings, endpoint, &self.texts)
+    }
+
+    /// What all rules find on some things.
+    fn audit_only(&self, things: impl FnOnce(&Effects<'_>) -> Vec<Thing>) -> Audited<'_> {
+        let mut audit = self.prepared();
+        let things = things(audit.effects());
+        audit.look_at_only(things);
+        let run = Catalogue::shipped().ids().filter(|rule| !self.settings.is_off(rule)).collect();
+        Audited::of(audit, run, &self.texts)
     }
 
     /// What is there of a kind.

@@ -75,6 +75,11 @@ impl Told {
     }
 }
 
+/// Who was seen to use an endpoint, and whom closing it would turn away, in a sentence or a few.
+pub fn door_use(audit: &Audit<'_>, endpoint: pasaporte_core::estate::EndpointId) -> String {
+    seen::at_endpoint(audit, endpoint).trim_start().to_owned()
+}
+
 /// What a finding says, worded now.
 pub fn told(audit: &Audit<'_>, finding: &Finding) -> Told {
     let mut facts = finding.facts();

@@ -2,7 +2,7 @@
 
 use pasaporte_audit::Audit;
 
-use super::{Column, List, holders, places, proofs, ways_in};
+use super::{Column, List, holders, places, proofs, seen, ways_in};
 
 /// What can be listed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -37,6 +37,12 @@ pub enum Kind {
     Scopes,
     /// Records in other systems, and which identity has the client id.
     Enrolments,
+    /// What somebody was seen to do, or to be refused, and why.
+    Usage,
+    /// Calls of endpoints that were seen: what callers showed.
+    Calls,
+    /// Keys and tokens that were seen where they should not be.
+    Sightings,
 }
 
 /// All that can be listed.
@@ -56,6 +62,9 @@ pub const KINDS: &[Kind] = &[
     Kind::Resources,
     Kind::Scopes,
     Kind::Enrolments,
+    Kind::Usage,
+    Kind::Calls,
+    Kind::Sightings,
 ];
 
 impl Kind {
@@ -77,6 +86,9 @@ impl Kind {
             Self::Resources => "resources",
             Self::Scopes => "scopes",
             Self::Enrolments => "enrolments",
+            Self::Usage => "usage",
+            Self::Calls => "calls",
+            Self::Sightings => "sightings",
         }
     }
 
@@ -102,6 +114,9 @@ impl Kind {
             Self::Resources => "Resources: how sensitive they are, and whose",
             Self::Scopes => "Organizations, folders, accounts and apps",
             Self::Enrolments => "Records in other systems, and which identity has the client id",
+            Self::Usage => "What somebody was seen to do, or to be refused, and why",
+            Self::Calls => "Calls of endpoints that were seen: what callers showed",
+            Self::Sightings => "Keys and tokens that were seen where they should not be",
         }
     }
 
@@ -123,6 +138,9 @@ impl Kind {
             Self::Resources => places::RESOURCES,
             Self::Scopes => places::SCOPES,
             Self::Enrolments => places::ENROLMENTS,
+            Self::Usage => seen::USAGE,
+            Self::Calls => seen::CALLS,
+            Self::Sightings => seen::SIGHTINGS,
         }
     }
 
@@ -145,6 +163,9 @@ impl Kind {
             Self::Resources => places::resources(audit, &mut list),
             Self::Scopes => places::scopes(audit, &mut list),
             Self::Enrolments => places::enrolments(audit, &mut list),
+            Self::Usage => seen::usage(audit, &mut list),
+            Self::Calls => seen::calls(audit, &mut list),
+            Self::Sightings => seen::sightings(audit, &mut list),
         }
         list
     }

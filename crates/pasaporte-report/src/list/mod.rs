@@ -5,6 +5,7 @@ mod holders;
 mod kinds;
 mod places;
 mod proofs;
+pub(crate) mod seen;
 mod shared;
 mod ways_in;
 

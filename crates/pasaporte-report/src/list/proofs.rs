@@ -1,38 +1,47 @@
 //! What callers show, and what checks it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use pasaporte_audit::Audit;
+use pasaporte_audit::{Audit, KeyVerdict, key_verdicts};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{
-    Check, EndpointId, KeyId, KeyReach, LastUse, List as ListOf, Name, State, Thing, TokenId, VerifierId,
+    Check, EndpointId, KeyId, KeyReach, LastUse, List as ListOf, Name, SeenIn, Showed, State, Thing, TokenId,
+    VerifierId,
 };
 
 use super::shared::{YES, column, date, named, place, words_of};
-use super::{Cell, Column, Holds, List};
+use super::{Cell, Column, Holds, List, seen};
 
 pub(super) const KEYS: &[Column] = &[
     column("key", 0, Holds::Names),
     column("opens", 1, Holds::Names),
+    column("verdict", 0, words_of!(KeyVerdict)),
     column("reach", 2, words_of!(KeyReach)),
     column("functions", 6, Holds::Numbers),
     column("state", 5, Holds::Words(&["enabled", "disabled", "expired"])),
     column("age_days", 1, Holds::Numbers),
     column("last_used", 3, Holds::Dates),
     column("expires", 4, Holds::Dates),
+    column("clients", 6, Holds::Names),
     column("held_by", 7, Holds::Names),
     column("seen_in", 8, Holds::Prose),
 ];
 
 pub(super) fn keys(audit: &Audit<'_>, list: &mut List) {
     let estate = audit.estate();
+    let verdicts = key_verdicts(audit);
     for (id, key) in estate.all::<KeyId>() {
         let age = key.rotated.max(key.created).and_then(|since| audit.days_since(since));
-        let last_used = match key.last_used {
-            LastUse::Unknown => Cell::Nothing,
-            LastUse::Never => Cell::text("never"),
-            LastUse::At(time) => Cell::text(date(time)),
+        let last_used = match (audit.last_use_of(id), key.last_used) {
+            (Some(time), _) => Cell::text(date(time)),
+            (None, LastUse::Never) => Cell::text("never"),
+            (None, _) => Cell::Nothing,
         };
+        let verdict = verdicts.get(&id).copied().unwrap_or(KeyVerdict::Keep);
+        let seen = estate.list(key.seen_in).iter().map(|name| estate.text(*name).to_owned());
+        let sighted =
+            estate.sightings().iter().filter(|it| it.what == Showed::Key(id) && it.place != SeenIn::Header);
+        let seen_in: BTreeSet<String> = seen.chain(sighted.map(|it| it.place.to_string())).collect();
         let state = match (key.state, estate.has_ended(key.expires)) {
             (State::Disabled, _) => Cell::text("disabled"),
             (State::Enabled, true) => Cell::alarming("expired"),
@@ -41,14 +50,20 @@ pub(super) fn keys(audit: &Audit<'_>, list: &mut List) {
         list.row(vec![
             Cell::text(estate.id(id)),
             Cell::text(estate.label(key.opens())),
+            if verdict <= KeyVerdict::Narrow {
+                Cell::alarming(verdict.to_string())
+            } else {
+                Cell::text(verdict.to_string())
+            },
             Cell::text(key.reach.to_string()),
             Cell::count(audit.functions_of_thing(Thing::Key(id)).len()),
             state,
             age.map_or(Cell::Nothing, Cell::Number),
             last_used,
             Cell::text(key.expires.map_or("never".to_owned(), date)),
+            Cell::maybe(seen::clients(&audit.shown_by(id))),
             Cell::many(texts(audit, key.held_by)),
-            Cell::many(texts(audit, key.seen_in)),
+            Cell::many(seen_in),
         ]);
     }
 }

@@ -35,6 +35,23 @@ pub(super) fn function(estate: &Estate, text: &str) -> Result<FunctionId, Stop> 
 
 /// An endpoint.
 #[cfg(feature = "network")]
+/// What has a passport: a function, where no kind is written; or a key, an identity or an endpoint.
+pub(super) fn with_a_passport(estate: &Estate, text: &str) -> Result<Thing, Stop> {
+    let wanted = match text.split_once(':').map(|(kind, _)| kind) {
+        Some("key") => {
+            Wanted { what: "key", example: "key:gate-admin", fits: |thing| matches!(thing, Thing::Key(_)) }
+        }
+        Some("identity") => Wanted {
+            what: "identity",
+            example: "identity:sell-ticket-role",
+            fits: |thing| matches!(thing, Thing::Identity(_)),
+        },
+        Some("endpoint") => return endpoint(estate, text).map(Thing::Endpoint),
+        _ => return function(estate, text).map(Thing::Function),
+    };
+    find(estate, text, &wanted)
+}
+
 pub(super) fn endpoint(estate: &Estate, text: &str) -> Result<EndpointId, Stop> {
     let wanted = Wanted {
         what: "endpoint",

@@ -20,7 +20,7 @@ mod usage;
 
 pub(crate) use accepted::{acceptances, waived, withdrawn};
 pub(crate) use audit::{audit, next_steps};
-pub(crate) use card::card;
+pub(crate) use card::{card, card_of_endpoint, card_of_identity, card_of_key};
 pub(crate) use config::in_force;
 pub(crate) use diagnostics::{diagnostics, misuse};
 pub(crate) use diff::diff;

@@ -35,7 +35,7 @@ pub(crate) enum Columns {
 
 /// A list as text, with how many rows it has and what was left out.
 pub(crate) fn list(page: Page, list: &List, columns: Columns) -> String {
-    let named = list.what.replace('-', " ");
+    let named = if list.what == "usage" { "uses".to_owned() } else { list.what.replace('-', " ") };
     if list.rows.is_empty() {
         return format!("no {named}\n");
     }

@@ -1,5 +1,10 @@
 //! A function's passport: who it is, who may enter, where it may go, its keys, what is wrong with it.
 
+mod of_endpoint;
+mod of_identity;
+mod of_key;
+mod used;
+
 use std::collections::BTreeSet;
 
 use pasaporte_audit::{Audit, Finding};
@@ -7,11 +12,18 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::{
-    ActionClass, Check, EndpointId, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyReach,
-    LastUse, Presents, Principal, Shows, State, Thing, Vocabulary, Way,
+    ActionClass, Check, EndpointId, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyId, KeyOf,
+    KeyReach, LastUse, Presents, Principal, Shows, State, Thing, TriggerId, Vocabulary, Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
+
+pub use of_endpoint::EndpointCard;
+pub use of_identity::{ActsOut, EnrolmentOut, IdentityCard, looked_at_for_identity};
+pub use of_key::{KeyCard, OpenedOut, SeenOut, looked_at_for_key};
+pub use used::{CallsOut, DoneOut, SumOut};
+
+use used::{calls_at, runs, used_of_service};
 
 use crate::finding::{FindingOut, Texts};
 use crate::{
@@ -79,7 +91,7 @@ pub struct RunsAs {
 }
 
 /// A way in.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct WayIn {
     /// `endpoint`, `route`, `invoke` or `event`.
     pub kind: &'static str,
@@ -95,10 +107,12 @@ pub struct WayIn {
     pub notes: Vec<Note>,
     /// Who gets in, the widest circle first.
     pub lets_in: Vec<Let>,
+    /// Who came in by it, as far as logs show: most first, and those who were turned away last.
+    pub used: Vec<CallsOut>,
 }
 
 /// Something else that matters of a way in.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Note {
     /// In a few words.
     pub text: String,
@@ -113,7 +127,7 @@ impl Note {
 }
 
 /// Somebody whom a way lets in.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Let {
     /// Who, as a principal.
     pub who: String,
@@ -143,6 +157,8 @@ pub struct Exit {
     pub wild: bool,
     /// Whether none of it is sure.
     pub only_perhaps: bool,
+    /// How often it was used; null where no log would show it, or not for long enough.
+    pub used: Option<u64>,
 }
 
 /// A key that opens the function.
@@ -197,9 +213,9 @@ impl Card {
             runs_as: identity.map(|identity| runs_as(audit, function, identity)),
             exposed_to: entered.exposed_to,
             exposed_surely: entered.exposed_surely,
-            entries: ways_in(effects, function, &entered),
-            exits: exits(own),
-            exits_as_anyone: exits(common),
+            entries: ways_in(audit, function, &entered),
+            exits: exits(audit, identity, own),
+            exits_as_anyone: exits(audit, None, common),
             can_become: rights.map_or_else(Vec::new, |rights| rights.can_become.clone()),
             keys: keys(audit, function),
             findings: Vec::new(),
@@ -252,6 +268,15 @@ pub fn looked_at(effects: &Effects<'_>, function: FunctionId) -> Vec<Thing> {
     all.into_iter().collect()
 }
 
+/// The functions that a key opens.
+fn functions_opened(effects: &Effects<'_>, id: KeyId) -> Vec<FunctionId> {
+    match effects.estate().get(id).map(|key| key.of) {
+        Some(KeyOf::Function(function)) => vec![function],
+        Some(KeyOf::Scope(scope)) => effects.functions_in(scope).collect(),
+        None => Vec::new(),
+    }
+}
+
 /// The things that a finding about the function is a weakness of.
 pub(crate) fn about(
     access: &Effects<'_>,
@@ -288,14 +313,14 @@ fn runs_as(audit: &Audit<'_>, function: FunctionId, id: IdentityId) -> RunsAs {
     }
 }
 
-fn ways_in(access: &Effects<'_>, function: FunctionId, entered: &Entered) -> Vec<WayIn> {
-    let estate = access.estate();
+fn ways_in(audit: &Audit<'_>, function: FunctionId, entered: &Entered) -> Vec<WayIn> {
+    let estate = audit.estate();
     let mut all: Vec<WayIn> = Vec::new();
     for &id in estate.endpoints_of(function) {
         let label = estate.label(Thing::Endpoint(id));
         let door = entered.doors.iter().find(|door| door.endpoint == label);
         if let (Some(endpoint), Some(door)) = (estate.get(id), door) {
-            all.push(over_http(estate, endpoint, door));
+            all.push(over_http(estate, id, endpoint, door));
         }
     }
     all.sort_by(|one, other| one.thing.cmp(&other.thing));
@@ -308,13 +333,19 @@ fn ways_in(access: &Effects<'_>, function: FunctionId, entered: &Entered) -> Vec
             asks: "permission".to_owned(),
             notes: Vec::new(),
             lets_in: entered.invokers.iter().map(Let::of).collect(),
+            used: runs(estate, function, None),
         });
     }
-    all.extend(entered.triggers.iter().map(by_event));
+    all.extend(entered.triggers.iter().map(|trigger| by_event(estate, function, trigger)));
     all
 }
 
-fn over_http(estate: &Estate, endpoint: &pasaporte_core::estate::Endpoint, door: &Door) -> WayIn {
+fn over_http(
+    estate: &Estate,
+    id: EndpointId,
+    endpoint: &pasaporte_core::estate::Endpoint,
+    door: &Door,
+) -> WayIn {
     let methods: Vec<&str> =
         estate.list(endpoint.methods).iter().map(|method| estate.text(*method)).collect();
     let methods = if methods.is_empty() { "any method".to_owned() } else { methods.join(", ") };
@@ -349,6 +380,7 @@ fn over_http(estate: &Estate, endpoint: &pasaporte_core::estate::Endpoint, door:
         },
         notes: off.or(presents).map(Note::plain).into_iter().chain(of_door(door)).collect(),
         lets_in: door.lets_in.iter().map(Let::of).collect(),
+        used: calls_at(estate, id),
     }
 }
 
@@ -378,7 +410,8 @@ fn of_door(door: &Door) -> Vec<Note> {
     open.into_iter().chain(declared).chain(tried).collect()
 }
 
-fn by_event(trigger: &TriggerOut) -> WayIn {
+fn by_event(estate: &Estate, function: FunctionId, trigger: &TriggerOut) -> WayIn {
+    let id = trigger.trigger.strip_prefix("trigger:").and_then(|id| estate.find::<TriggerId>(id));
     let note: Option<&str> = match (trigger.state.0, trigger.source_is_declared) {
         (State::Disabled, _) => Some("switched off"),
         (State::Enabled, false) => Some("its source is not in the estate"),
@@ -392,6 +425,7 @@ fn by_event(trigger: &TriggerOut) -> WayIn {
         asks: if trigger.source.is_some() { "writing to it" } else { "the clock" }.to_owned(),
         notes: note.map(Note::plain).into_iter().collect(),
         lets_in: trigger.fed_by.iter().map(Let::of).collect(),
+        used: id.map_or_else(Vec::new, |id| runs(estate, function, Some(id))),
     }
 }
 
@@ -407,7 +441,7 @@ impl Let {
 }
 
 /// Rights by service, in few words.
-fn exits(rights: &[ServiceOut]) -> Vec<Exit> {
+fn exits(audit: &Audit<'_>, identity: Option<IdentityId>, rights: &[ServiceOut]) -> Vec<Exit> {
     let order: Vec<&str> = ActionClass::ALL.iter().map(|(word, _)| *word).collect();
     let of = |right: &ServiceOut| {
         let mut may: Vec<String> = Vec::new();
@@ -432,6 +466,7 @@ fn exits(rights: &[ServiceOut]) -> Vec<Exit> {
             confidential: most(|act| act.confidential),
             example: example.and_then(|act| act.example.clone()),
             wild: right.acts.iter().any(|act| act.on_new.0 != Verdict::No),
+            used: identity.and_then(|id| used_of_service(audit, id, &right.service)),
             only_perhaps: right.acts.iter().all(|act| act.surely == 0 && act.on_new.0 != Verdict::Yes),
         }
     };
@@ -451,10 +486,10 @@ fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
                 opens: estate.label(key.opens()),
                 reach: Word(key.reach),
                 age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
-                last_used: match key.last_used {
-                    LastUse::Unknown => None,
-                    LastUse::Never => Some("never".to_owned()),
-                    LastUse::At(time) => Some(date(time)),
+                last_used: match (audit.last_use_of(id), key.last_used) {
+                    (Some(time), _) => Some(date(time)),
+                    (None, LastUse::Never) => Some("never".to_owned()),
+                    (None, _) => None,
                 },
                 expires: key.expires.map(date),
             })

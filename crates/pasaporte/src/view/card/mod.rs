@@ -1,5 +1,7 @@
 //! A function's passport as text: who it is, who may enter, where it may go, its keys, what is wrong with it.
 
+mod others;
+
 use std::fmt::Write;
 
 use anstyle::Style;
@@ -8,12 +10,15 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::State;
 use pasaporte_report::finding::FindingOut;
-use pasaporte_report::{Card, Exit, KeyOut, Let, RunsAs, WayIn};
+use pasaporte_report::{BecomingOut, CallsOut, Card, Exit, KeyOut, Let, RunsAs, WayIn};
+
+pub(crate) use others::{card_of_endpoint, card_of_identity, card_of_key};
+
 use unicode_width::UnicodeWidthStr;
 
-use super::audit::count;
-use super::explain::{PERHAPS, heading};
-use super::page::{BOLD, DIM, NAME, Page, WITHIN, in_line, paint, style_of, wrap};
+use crate::view::audit::count;
+use crate::view::explain::{PERHAPS, heading};
+use crate::view::page::{BOLD, DIM, NAME, Page, WITHIN, in_line, paint, style_of, wrap};
 
 /// Callers of a way that are named before the others are counted.
 const MOST_CALLERS: usize = 4;
@@ -45,15 +50,14 @@ pub(crate) fn card(page: Page, it: &Card) -> String {
 
     let worst = it.runs_as.as_ref().and_then(|identity| identity.may.clone());
     section(page, "EXITS", &worst.map_or_else(String::new, |may| format!("may {may}")), &mut out);
-    let titles = ["service", "may", "on", "such as"];
-    columns(page, &titles, it.exits.iter().map(exit).collect(), "nothing by itself", &mut out);
-    besides(page, it, &mut out);
+    exits(page, &it.exits, &mut out);
+    besides(page, &it.exits_as_anyone, &it.can_become, &mut out);
 
     section(page, "KEYS", "", &mut out);
     columns(page, &[], it.keys.iter().map(key).collect(), "no key opens it", &mut out);
 
-    section(page, "FINDINGS", &counted(it), &mut out);
-    columns(page, &[], findings(it), "none", &mut out);
+    section(page, "FINDINGS", &counted(&it.findings), &mut out);
+    columns(page, &[], findings(&it.findings), "none", &mut out);
     out
 }
 
@@ -141,12 +145,41 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
         let _ = write!(who, " and {} more", way.lets_in.len() - MOST_CALLERS);
     }
     let mut rows = vec![vec![Span(way.way.clone(), Style::new()), Span(from, DIM), asks, Span(who, style)]];
-    for note in &way.notes {
+    let used = (!way.used.is_empty()).then(|| (came(&way.used), DIM));
+    let notes = way
+        .notes
+        .iter()
+        .map(|note| (note.text.clone(), if note.alarming { style_of(Severity::Critical) } else { DIM }));
+    for (text, style) in notes.chain(used) {
         let nothing = || Span(String::new(), Style::new());
-        let style = if note.alarming { style_of(Severity::Critical) } else { DIM };
-        rows.push(vec![nothing(), nothing(), nothing(), Span(note.text.clone(), style)]);
+        rows.push(vec![nothing(), nothing(), nothing(), Span(text, style)]);
     }
     rows
+}
+
+/// Who came in, most first: "came: 4,942 with key:a, 12 turned away".
+fn came(all: &[CallsOut]) -> String {
+    let with = |it: &CallsOut| match it.showed.as_str() {
+        "nothing" => "showing nothing".to_owned(),
+        "unsaid" => "showing what is not said".to_owned(),
+        other => format!("with {other}"),
+    };
+    let through = all.iter().filter(|it| !it.turned_away);
+    let mut told: Vec<String> =
+        through.take(MOST_CALLERS).map(|it| format!("{} {}", grouped(it.sum.count), with(it))).collect();
+    let turned: u64 = all.iter().filter(|it| it.turned_away).map(|it| it.sum.count).sum();
+    if turned > 0 {
+        told.push(format!("{} turned away", grouped(turned)));
+    }
+    format!("came: {}", told.join(", "))
+}
+
+/// A number with its thousands apart.
+fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let parts: Vec<&str> =
+        digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
+    parts.join(",")
 }
 
 fn caller(it: &Let) -> String {
@@ -157,6 +190,18 @@ fn caller(it: &Let) -> String {
     };
     let perhaps = if it.verdict.0 == Verdict::Depends { " (perhaps)" } else { "" };
     format!("{who}{perhaps}")
+}
+
+/// Where it may go: what was used beside it, where logs say so of any.
+fn exits(page: Page, all: &[Exit], out: &mut String) {
+    let titles = ["service", "may", "on", "used", "such as"];
+    let is_told = all.iter().any(|exit| exit.used.is_some());
+    let mut rows: Vec<Vec<Span>> = all.iter().map(exit).collect();
+    if !is_told {
+        rows.iter_mut().for_each(|row| drop(row.remove(3)));
+    }
+    let titles: Vec<&str> = titles.into_iter().filter(|title| is_told || *title != "used").collect();
+    columns(page, &titles, rows, "nothing by itself", out);
 }
 
 fn exit(it: &Exit) -> Vec<Span> {
@@ -179,6 +224,11 @@ fn exit(it: &Exit) -> Vec<Span> {
         Span(service.to_owned(), BOLD),
         Span(classes(it), Style::new()),
         Span(things, style),
+        match it.used {
+            None => Span(String::new(), DIM),
+            Some(0) => Span("never".to_owned(), PERHAPS),
+            Some(times) => Span(format!("{} ×", grouped(times)), Style::new()),
+        },
         Span(example, NAME),
     ]
 }
@@ -200,10 +250,9 @@ fn classes(it: &Exit) -> String {
 }
 
 /// What it may do as anybody may, and whom it can become.
-fn besides(page: Page, it: &Card, out: &mut String) {
-    if !it.exits_as_anyone.is_empty() {
-        let told: Vec<String> = it
-            .exits_as_anyone
+fn besides(page: Page, as_anyone: &[Exit], can_become: &[BecomingOut], out: &mut String) {
+    if !as_anyone.is_empty() {
+        let told: Vec<String> = as_anyone
             .iter()
             .map(|exit| match (&exit.example, exit.things) {
                 (Some(example), 1) => format!("{} ({example})", classes(exit)),
@@ -213,11 +262,10 @@ fn besides(page: Page, it: &Card, out: &mut String) {
         let text = format!("and what any signed-in caller may: {}", told.join("; "));
         out.push_str(&page.paragraph(&text, "  ", "  ", 2));
     }
-    if it.can_become.is_empty() {
+    if can_become.is_empty() {
         return;
     }
-    let told: Vec<String> = it
-        .can_become
+    let told: Vec<String> = can_become
         .iter()
         .take(MOST_BECOMING)
         .map(|other| {
@@ -225,7 +273,7 @@ fn besides(page: Page, it: &Card, out: &mut String) {
             format!("{}{perhaps}", other.identity)
         })
         .collect();
-    let more = it.can_become.len().saturating_sub(MOST_BECOMING);
+    let more = can_become.len().saturating_sub(MOST_BECOMING);
     let more = if more > 0 { format!(" and {more} more") } else { String::new() };
     out.push_str(&page.paragraph(&format!("can become {}{more}", told.join(", ")), "  ", "  ", 2));
 }
@@ -249,10 +297,10 @@ fn key(it: &KeyOut) -> Vec<Span> {
 }
 
 /// The findings, worst first; those of one rule on one thing together.
-fn findings(it: &Card) -> Vec<Vec<Span>> {
+fn findings(all: &[FindingOut]) -> Vec<Vec<Span>> {
     let rules = Catalogue::shipped();
     let mut rows: Vec<(&FindingOut, usize)> = Vec::new();
-    for finding in &it.findings {
+    for finding in all {
         let same = |(first, _): &&mut (&FindingOut, usize)| {
             (&first.rule, &first.thing, first.severity) == (&finding.rule, &finding.thing, finding.severity)
         };
@@ -273,9 +321,9 @@ fn findings(it: &Card) -> Vec<Vec<Span>> {
     rows.into_iter().map(row).collect()
 }
 
-fn counted(it: &Card) -> String {
+fn counted(findings: &[FindingOut]) -> String {
     use pasaporte_core::estate::Vocabulary;
-    let of = |severity: Severity| it.findings.iter().filter(|finding| finding.severity.0 == severity).count();
+    let of = |severity: Severity| findings.iter().filter(|finding| finding.severity.0 == severity).count();
     let all = Severity::ALL.iter().rev().map(|(word, severity)| (of(*severity), *word));
     let told: Vec<String> =
         all.filter(|(count, _)| *count > 0).map(|(count, word)| format!("{count} {word}")).collect();

@@ -1,0 +1,180 @@
+//! A key's passport: what it opens and what that may do, how old it is, who showed it, where it was seen.
+
+use pasaporte_audit::{Audit, Finding, KeyVerdict, key_verdicts};
+use pasaporte_core::access::Verdict;
+use pasaporte_core::effect::Effects;
+use pasaporte_core::estate::{Environment, KeyId, KeyReach, Principal, SeenIn, Showed, State, Thing};
+use pasaporte_core::usage::Sum;
+use pasaporte_read::estate::Word;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::used::SumOut;
+use super::{findings_about, looked_at};
+use crate::finding::{FindingOut, Texts};
+use crate::{PlaceOut, VERSION, account};
+
+/// A key's passport.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(title = "Pasaporte card of a key, version 1")]
+pub struct KeyCard {
+    /// The version of this output.
+    pub card_of_key: u64,
+    /// The key.
+    pub key: String,
+    /// What it opens.
+    pub opens: String,
+    /// How far it reaches there.
+    pub reach: Word<KeyReach>,
+    /// The platform it is on.
+    pub platform: Option<String>,
+    /// The account it is of.
+    pub account: Option<String>,
+    /// The environment it is judged by.
+    pub environment: Option<Word<Environment>>,
+    /// Switched on or off.
+    pub state: Word<State>,
+    /// What to do with it.
+    pub verdict: Word<KeyVerdict>,
+    /// When it was made: a date.
+    pub created: Option<String>,
+    /// When its value was last replaced.
+    pub rotated: Option<String>,
+    /// Days since either.
+    pub age_days: Option<i64>,
+    /// Days that are allowed.
+    pub allowed_days: i64,
+    /// When it ends; null is never.
+    pub expires: Option<String>,
+    /// When it was last used, as far as the platform or logs say: a date, or `never`.
+    pub last_used: Option<String>,
+    /// What logs show of its use.
+    pub shown: SumOut,
+    /// Clients that were given it.
+    pub held_by: Vec<String>,
+    /// The worst that its holder may do, in words.
+    pub may: Option<String>,
+    /// The functions that it opens.
+    pub functions: Vec<OpenedOut>,
+    /// Where its value was seen.
+    pub seen: Vec<SeenOut>,
+    /// Whether its fingerprint is known, so that logs can show it.
+    pub has_fingerprint: bool,
+    /// What the audit finds about it.
+    pub findings: Vec<FindingOut>,
+    /// Where it was read.
+    pub read_from: Option<PlaceOut>,
+}
+
+/// A function that a key opens.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct OpenedOut {
+    /// The function.
+    pub function: String,
+    /// What it may do at worst, in words; null where that is no more than running code.
+    pub may: Option<String>,
+    /// Whether anyone gets in without the key.
+    pub open_without: bool,
+    /// How often the key was used for it.
+    pub used: u64,
+}
+
+/// Where a key was seen.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct SeenOut {
+    /// In what.
+    pub place: Word<SeenIn>,
+    /// Of what.
+    pub on: Option<String>,
+    /// How often, and when.
+    #[serde(flatten)]
+    pub sum: SumOut,
+}
+
+/// The things whose findings a card of a key rests on.
+pub fn looked_at_for_key(effects: &Effects<'_>, id: KeyId) -> Vec<Thing> {
+    let functions = super::functions_opened(effects, id);
+    let mut all: Vec<Thing> =
+        functions.into_iter().flat_map(|function| looked_at(effects, function)).collect();
+    all.push(Thing::Key(id));
+    all
+}
+
+impl KeyCard {
+    /// A key's passport, with those of an audit's findings that are about it; none where it is not in the estate.
+    pub fn new(audit: &Audit<'_>, findings: &[Finding], id: KeyId, texts: &dyn Texts) -> Option<Self> {
+        let (estate, effects) = (audit.estate(), audit.effects());
+        let key = estate.get(id)?;
+        let thing = Thing::Key(id);
+        let date = |time: jiff::Timestamp| time.strftime("%Y-%m-%d").to_string();
+        let last_used = match (audit.last_use_of(id), key.last_used) {
+            (Some(time), _) => Some(date(time)),
+            (None, pasaporte_core::estate::LastUse::Never) => Some("never".to_owned()),
+            (None, _) => None,
+        };
+        let used = audit.used_for(id);
+        let mut functions: Vec<OpenedOut> = super::functions_opened(effects, id)
+            .into_iter()
+            .map(|function| OpenedOut {
+                function: estate.label(Thing::Function(function)),
+                may: estate
+                    .get(function)
+                    .and_then(|it| estate.runs_as(it))
+                    .and_then(|it| audit.may(it))
+                    .map(str::to_owned),
+                open_without: estate
+                    .endpoints_of(function)
+                    .iter()
+                    .any(|it| effects.opens_to_nothing(*it) == Verdict::Yes),
+                used: used.iter().find(|(it, _)| *it == function).map_or(0, |(_, count)| *count),
+            })
+            .collect();
+        functions
+            .sort_by(|one, other| other.used.cmp(&one.used).then_with(|| one.function.cmp(&other.function)));
+        let mut held_by: Vec<String> =
+            estate.list(key.held_by).iter().map(|name| estate.text(*name).to_owned()).collect();
+        held_by.sort_unstable();
+        let about = std::iter::once(thing).collect();
+        let found = findings_about(findings, &about);
+        let verdict = key_verdicts(audit).get(&id).copied().unwrap_or(KeyVerdict::Keep);
+        Some(Self {
+            card_of_key: VERSION,
+            key: estate.label(thing),
+            opens: estate.label(key.opens()),
+            reach: Word(key.reach),
+            platform: estate.platform(estate.scope_of(thing)).map(|name| estate.text(name).to_owned()),
+            account: account(estate, thing),
+            environment: audit.environment_of_key(key).map(Word),
+            state: Word(key.state),
+            verdict: Word(verdict),
+            created: key.created.map(date),
+            rotated: key.rotated.map(date),
+            age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
+            allowed_days: audit.thresholds_of(key).key_max_age,
+            expires: key.expires.map(date),
+            last_used,
+            shown: SumOut::new(&audit.shown_by(id)),
+            held_by,
+            may: effects.tell(Principal::Key(id)),
+            functions,
+            seen: seen(audit, id),
+            has_fingerprint: key.fingerprint.is_some(),
+            findings: found.map(|(it, leading)| FindingOut::of(it, leading, audit, texts)).collect(),
+            read_from: Some(PlaceOut::new(estate, key.origin)),
+        })
+    }
+}
+
+fn seen(audit: &Audit<'_>, id: KeyId) -> Vec<SeenOut> {
+    let estate = audit.estate();
+    let sightings = estate.sightings().iter().filter(|it| it.what == Showed::Key(id));
+    let mut all: Vec<SeenOut> = sightings
+        .map(|it| {
+            let mut sum = Sum::default();
+            sum.add(estate, &it.tally);
+            SeenOut { place: Word(it.place), on: it.on.map(|on| estate.label(on)), sum: SumOut::new(&sum) }
+        })
+        .collect();
+    all.sort_by(|one, other| (one.place.0, &one.on).cmp(&(other.place.0, &other.on)));
+    all
+}
