@@ -67,13 +67,12 @@ pub(crate) fn calls_at(estate: &Estate, id: pasaporte_core::estate::EndpointId) 
     let mut all: Vec<(String, bool, Sum)> = Vec::new();
     for call in estate.calls_at(id) {
         let (shown, turned) = (showed(estate, call.showed), call.answered == Answered::TurnedAway);
-        match all.iter_mut().find(|(known, was, _)| *known == shown && *was == turned) {
-            Some((.., sum)) => sum.add(estate, &call.tally),
-            None => {
-                let mut sum = Sum::default();
-                sum.add(estate, &call.tally);
-                all.push((shown, turned, sum));
-            }
+        if let Some((.., sum)) = all.iter_mut().find(|(known, was, _)| *known == shown && *was == turned) {
+            sum.add(estate, &call.tally);
+        } else {
+            let mut sum = Sum::default();
+            sum.add(estate, &call.tally);
+            all.push((shown, turned, sum));
         }
     }
     sorted(

@@ -14,20 +14,20 @@ pub(super) const USAGE: &[Column] = &[
     column("who", 0, Holds::Names),
     column("did", 0, Holds::Names),
     column("to", 0, Holds::Names),
-    column("outcome", 3, words_of!(Outcome)),
-    column("why", 0, Holds::Prose),
+    column("outcome", 4, words_of!(Outcome)),
+    column("why", 1, Holds::Prose),
     column("through", 6, Holds::Names),
-    column("count", 1, Holds::Numbers),
+    column("count", 2, Holds::Numbers),
     column("first", 5, Holds::Dates),
-    column("last", 2, Holds::Dates),
+    column("last", 3, Holds::Dates),
     column("clients", 4, Holds::Names),
 ];
 
-pub(super) fn usage(audit: &Audit<'_>, list: &mut List) {
+pub(super) fn usage(audit: &Audit<'_>, out: &mut List) {
     let estate = audit.estate();
     for it in estate.uses() {
         let [count, first, last, clients] = added_up(estate, &it.tally);
-        list.row(vec![
+        out.row(vec![
             Cell::text(estate.principal_label(it.who)),
             Cell::text(estate.text(it.did)),
             Cell::maybe(it.to.map(|to| estate.label(to))),
@@ -107,11 +107,11 @@ pub(super) const CALLS: &[Column] = &[
     column("clients", 4, Holds::Names),
 ];
 
-pub(super) fn calls(audit: &Audit<'_>, list: &mut List) {
+pub(super) fn calls(audit: &Audit<'_>, out: &mut List) {
     let estate = audit.estate();
     for it in estate.calls() {
         let [count, first, last, clients] = added_up(estate, &it.tally);
-        list.row(vec![
+        out.row(vec![
             Cell::text(estate.id(it.endpoint)),
             Cell::text(estate.text(it.method)),
             Cell::text(it.answered.to_string()),
@@ -135,13 +135,13 @@ pub(super) const SIGHTINGS: &[Column] = &[
     column("clients", 3, Holds::Names),
 ];
 
-pub(super) fn sightings(audit: &Audit<'_>, list: &mut List) {
+pub(super) fn sightings(audit: &Audit<'_>, out: &mut List) {
     let estate = audit.estate();
     for it in estate.sightings() {
         let [count, first, last, clients] = added_up(estate, &it.tally);
         let shown = showed(estate, it.what);
         let is_known = matches!(it.what, Showed::Key(_) | Showed::Token(_)) && it.place != SeenIn::Header;
-        list.row(vec![
+        out.row(vec![
             if is_known { Cell::alarming(shown) } else { Cell::text(shown) },
             Cell::text(it.place.to_string()),
             Cell::maybe(it.on.map(|on| estate.label(on))),

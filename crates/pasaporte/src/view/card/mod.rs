@@ -198,7 +198,9 @@ fn exits(page: Page, all: &[Exit], out: &mut String) {
     let is_told = all.iter().any(|exit| exit.used.is_some());
     let mut rows: Vec<Vec<Span>> = all.iter().map(exit).collect();
     if !is_told {
-        rows.iter_mut().for_each(|row| drop(row.remove(3)));
+        for row in &mut rows {
+            row.remove(3);
+        }
     }
     let titles: Vec<&str> = titles.into_iter().filter(|title| is_told || *title != "used").collect();
     columns(page, &titles, rows, "nothing by itself", out);

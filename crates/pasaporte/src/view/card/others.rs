@@ -201,18 +201,16 @@ pub(crate) fn card_of_identity(page: Page, it: &IdentityCard) -> String {
 }
 
 fn done(it: &DoneOut) -> Vec<Span> {
-    let [last, clients] = when(&it.sum);
     vec![
         Span(it.did.clone(), Style::new()),
+        Span(it.to.clone().unwrap_or_default(), NAME),
         Span(format!("{} ×", grouped(it.sum.count)), Style::new()),
-        last,
-        clients,
         if it.refused {
             Span("refused".to_owned(), style_of(Severity::High))
         } else {
             Span(String::new(), DIM)
         },
-        Span(it.to.clone().unwrap_or_default(), NAME),
+        when(&it.sum),
     ]
 }
 
