@@ -224,5 +224,6 @@ fn first_line(bytes: &[u8]) -> String {
 
 /// Whether the first line of a JSON text is no value by itself.
 fn is_part_of_a_document(bytes: &[u8]) -> bool {
-    serde_json::from_str::<serde::de::IgnoredAny>(&first_line(bytes)).is_err()
+    let line = first_line(bytes);
+    line.starts_with(['{', '[']) && serde_json::from_str::<serde::de::IgnoredAny>(&line).is_err()
 }

@@ -1,7 +1,7 @@
 //! What was seen in use: uses, calls, sightings.
 
 use pasaporte_audit::Audit;
-use pasaporte_core::access::{Answer, INVOKE, Question, Shortfall, Truth, Verdict, Via};
+use pasaporte_core::access::{Answer, Ground, INVOKE, Question, Shortfall, Truth, Verdict, Via};
 use pasaporte_core::estate::{
     Answered, CameFrom, Effect, Estate, Outcome, SeenIn, Showed, Tally, Thing, Use,
 };
@@ -64,21 +64,16 @@ fn why(audit: &Audit<'_>, it: &Use) -> String {
 }
 
 fn refused(estate: &Estate, answer: &Answer<'_>) -> String {
-    let denies = |via: &Via| !matches!(via, Via::Ceiling(_));
-    let deny = answer
-        .grounds
-        .iter()
-        .find(|it| it.effect == Effect::Deny && it.holds != Truth::False && denies(&it.via));
-    if let Some(deny) = deny {
-        let origin = estate.statement(deny.statement).origin;
-        return format!("a deny: {}:{}", estate.path(origin.file), origin.line);
+    let denies = |it: &&Ground<'_>| it.effect == Effect::Deny && it.holds != Truth::False;
+    if answer.grounds.iter().filter(denies).any(|it| !matches!(it.via, Via::Ceiling(_))) {
+        return "a deny".to_owned();
     }
     let ceiling = answer.shortfalls.iter().find_map(|it| match it {
         Shortfall::Ceiling(id) => Some(*id),
         _ => None,
     });
     if let Some(ceiling) = ceiling {
-        return format!("a ceiling: {}", estate.label(Thing::Ceiling(ceiling)));
+        return estate.label(Thing::Ceiling(ceiling)).replacen(':', " ", 1);
     }
     let at = |grant| estate.place_label(estate.grant(grant).at);
     let each = answer.shortfalls.iter().filter_map(|it| {
