@@ -1,6 +1,7 @@
 //! How fast logs are digested, beside the straightforward loop and bare parses, in one run.
 //!
-//! `cargo bench -p pasaporte-usage -- [LINES] [SEED]`; 2,000,000 lines if nothing is said.
+//! `cargo bench -p pasaporte-usage -- [LINES] [SEED] [ours]`; 5,000,000 lines if nothing is said, and nothing beside it with
+//! `ours`, for a profiler.
 
 use std::collections::HashMap;
 use std::fmt::Write;
@@ -21,8 +22,13 @@ const ENDPOINTS: u64 = 5_000;
 
 fn main() {
     let mut numbers = std::env::args().skip(1).filter_map(|it| it.parse::<u64>().ok());
-    let (lines, seed) = (numbers.next().unwrap_or(2_000_000), numbers.next().unwrap_or(7));
+    let (lines, seed) = (numbers.next().unwrap_or(5_000_000), numbers.next().unwrap_or(7));
     let estate = estate();
+    if std::env::args().any(|it| it == "ours") {
+        let plain = plain(lines, seed);
+        told("plain, digested", &plain, lines, || digested(&estate, &plain, Format::Plain));
+        return;
+    }
     println!(
         "{lines} lines, {IDENTITIES} identities, {TABLES} tables, {ENDPOINTS} endpoints; medians of three"
     );

@@ -2,12 +2,12 @@
 //! attributed once.
 
 use std::collections::{HashSet, VecDeque};
-use std::hash::{BuildHasherDefault, Hasher};
+use std::sync::Mutex;
 
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashTable};
 use pasaporte_core::estate::CameFrom;
 use rustc_hash::FxBuildHasher;
-use siphasher::sip128::{Hasher128, SipHasher13};
+use siphasher::sip128::SipHasher13;
 use smallvec::SmallVec;
 
 use crate::coverage::Covers;
@@ -15,51 +15,60 @@ use crate::digest::{Part, Reading};
 use crate::event::Event;
 use crate::format::{Bad, Columns, CoversSaid, Format, Take, read};
 use crate::input::Batch;
-use crate::ledger::Span;
+use crate::ledger::{Name, Span};
 
-/// Ids of events that were met, the last of them: what is written twice is written twice within a short time.
+/// Ids of events that were met, the last of them: what is written twice is written twice within a short time. They are
+/// divided among several, so that threads seldom wait for each other.
+#[derive(Debug)]
+pub(crate) struct Recent(Vec<Mutex<Ids>>);
+
 #[derive(Debug, Default)]
-pub(crate) struct Recent {
+struct Ids {
     known: HashSet<u64, FxBuildHasher>,
     order: VecDeque<u64>,
 }
 
-/// Ids that are remembered.
+/// Ids that are remembered, in all.
 const REMEMBERED: usize = 1 << 20;
+/// Among how many they are divided.
+const SHARES: usize = 64;
+
+impl Default for Recent {
+    fn default() -> Self {
+        Self((0..SHARES).map(|_| Mutex::default()).collect())
+    }
+}
 
 impl Recent {
     /// Whether an id was met before.
-    fn met(&mut self, id: u64) -> bool {
-        if !self.known.insert(id) {
+    fn met(&self, id: u64) -> bool {
+        let share = &self.0[(id >> 32) as usize % SHARES];
+        let Ids { known, order } = &mut *share.lock().expect("nobody panics while holding it");
+        if !known.insert(id) {
             return true;
         }
-        self.order.push_back(id);
-        if self.order.len() > REMEMBERED
-            && let Some(oldest) = self.order.pop_front()
+        order.push_back(id);
+        if order.len() > REMEMBERED / SHARES
+            && let Some(oldest) = order.pop_front()
         {
-            self.known.remove(&oldest);
+            known.remove(&oldest);
         }
         false
     }
 }
 
-/// A hash that is one already.
-#[derive(Debug, Default, Clone, Copy)]
-struct AsItIs(u64);
-
-impl Hasher for AsItIs {
-    fn finish(&self) -> u64 {
-        self.0
-    }
-    fn write(&mut self, bytes: &[u8]) {
-        for byte in bytes {
-            self.0 = (self.0 << 8) | u64::from(*byte);
-        }
-    }
-    fn write_u128(&mut self, number: u128) {
-        self.0 = number as u64;
-    }
+/// An event that was met: the hash of what it says, and what it came to. Three lots of four bytes for the hash: two that
+/// differ are as good as never taken for one.
+#[derive(Debug, Clone, Copy)]
+struct Met {
+    hash: u64,
+    check: u32,
+    /// A row; or, from the highest down, the place of what came to more than a row.
+    came_to: u32,
 }
+
+/// From here on it is the place of what came to more.
+const MORE: u32 = 1 << 31;
 
 /// What an event came to, kept by what it says: those that say the same come to the same.
 #[derive(Debug, Clone, Default)]
@@ -70,8 +79,10 @@ pub(crate) struct Known {
     pub(crate) unplaced: Option<String>,
 }
 
-/// Kinds of events that are kept; then it is begun anew.
-const KEPT: usize = 1 << 18;
+/// Kinds of events that are kept; then it is begun anew. Each takes 16 bytes.
+const KEPT: usize = 1 << 21;
+/// Names that are kept with what they name.
+pub(crate) const NAMES: usize = 1 << 18;
 /// Clients that are kept.
 const CLIENTS: usize = 1 << 16;
 
@@ -82,7 +93,11 @@ pub(crate) struct Digester<'r, 'e> {
     columns: &'r Columns,
     clients_hash: pasaporte_read::seal::Clients,
     pub(crate) part: Part,
-    known: HashMap<u128, Known, BuildHasherDefault<AsItIs>>,
+    met: HashTable<Met>,
+    more: Vec<Known>,
+    /// What texts name, as far as the estate knows it.
+    pub(crate) named: [HashMap<Box<str>, Option<Name>, FxBuildHasher>; 2],
+    scratch: Vec<u8>,
     clients: HashMap<Box<str>, (u32, CameFrom), FxBuildHasher>,
     pub(crate) hosts: Vec<((String, String), Option<Span>)>,
     /// Keys of the hash by which events are known again; nobody outside can make two that collide.
@@ -99,7 +114,10 @@ impl<'r, 'e> Digester<'r, 'e> {
             columns,
             clients_hash: seal.clients(),
             part: Part::default(),
-            known: HashMap::default(),
+            met: HashTable::new(),
+            more: Vec::new(),
+            named: [HashMap::default(), HashMap::default()],
+            scratch: Vec::new(),
             clients: HashMap::default(),
             hosts: Vec::new(),
             keys: (number("events"), number("of one kind")),
@@ -175,9 +193,8 @@ impl<'r, 'e> Digester<'r, 'e> {
         it
     }
 
-    /// What an event says, without when it was and from whom it came.
-    fn identity(&self, event: &Event<'_>, from: CameFrom) -> u128 {
-        let mut hasher = SipHasher13::new_with_keys(self.keys.0, self.keys.1);
+    /// A hash of what an event says, without when it was and from whom it came.
+    fn identity(&mut self, event: &Event<'_>, from: CameFrom) -> (u64, u32) {
         let texts = [
             event.who,
             event.did,
@@ -193,30 +210,49 @@ impl<'r, 'e> Digester<'r, 'e> {
             event.issuer,
             event.user,
         ];
-        let mut there = 0_u32;
+        let all = &mut self.scratch;
+        all.clear();
+        let mut there = u32::from(event.tells_all) << 20 | (from as u32) << 24;
         for (place, text) in texts.iter().enumerate() {
             if let Some(text) = text {
                 there |= 1 << place;
-                hasher.write(text.as_bytes());
-                hasher.write(&[0xff]);
+                all.extend_from_slice(text.as_bytes());
+                all.push(0xff);
             }
         }
         for credential in &event.credentials {
-            hasher.write(&[0xfe, credential.place as u8]);
-            hasher.write(credential.name.as_bytes());
-            hasher.write(&[0xff]);
-            hasher.write(credential.value.as_bytes());
-            hasher.write(&[0xff]);
+            all.extend_from_slice(&[0xfe, credential.place as u8]);
+            all.extend_from_slice(credential.name.as_bytes());
+            all.push(0xff);
+            all.extend_from_slice(credential.value.as_bytes());
+            all.push(0xff);
         }
-        hasher.write_u32(there | u32::from(event.tells_all) << 20 | (from as u32) << 24);
-        hasher.write_u16(event.status.unwrap_or_default());
-        hasher.finish128().as_u128()
+        all.extend_from_slice(&there.to_le_bytes());
+        all.extend_from_slice(&event.status.unwrap_or_default().to_le_bytes());
+        let hash = SipHasher13::new_with_keys(self.keys.0, self.keys.1).hash(all);
+        (hash.h1, hash.h2 as u32)
+    }
+
+    /// Keeps what an event came to.
+    fn keep(&mut self, (hash, check): (u64, u32), known: Known) {
+        if self.met.len() >= KEPT {
+            self.met.clear();
+            self.more.clear();
+        }
+        let came_to = match known {
+            Known { ref rows, host: None, unplaced: None } if rows.len() == 1 && rows[0] < MORE => rows[0],
+            known => {
+                self.more.push(known);
+                MORE | (self.more.len() - 1) as u32
+            }
+        };
+        self.met.insert_unique(hash, Met { hash, check, came_to }, |it| it.hash);
     }
 
     fn count(&mut self, known: &Known, event: &Event<'_>, client: Option<u32>) {
         let count = event.count.unwrap_or(1);
         for &row in &known.rows {
-            self.part.ledger.rows[row as usize].1.add(count, event.first, event.last, client);
+            self.part.ledger.tallies[row as usize].add(count, event.first, event.last, client);
         }
         let span = event.first.zip(event.last).map(|(first, last)| Span { first, last, lines: 1 });
         if let (Some(host), Some(span)) = (known.host, span) {
@@ -244,12 +280,12 @@ impl Take for Digester<'_, '_> {
             return Err(Bad::Future);
         }
         if let Some((source, id)) = event.id {
-            let mut hasher = SipHasher13::new_with_keys(self.keys.0, self.keys.1);
-            hasher.write(source.as_bytes());
-            hasher.write(&[0xff]);
-            hasher.write(id.as_bytes());
-            let id = hasher.finish128().h1;
-            if self.reading.recent.lock().expect("nobody panics while holding it").met(id) {
+            self.scratch.clear();
+            self.scratch.extend_from_slice(source.as_bytes());
+            self.scratch.push(0xff);
+            self.scratch.extend_from_slice(id.as_bytes());
+            let id = SipHasher13::new_with_keys(self.keys.0, self.keys.1).hash(&self.scratch).h1;
+            if self.reading.recent.met(id) {
                 self.part.twice += 1;
                 return Ok(());
             }
@@ -278,17 +314,22 @@ impl Take for Digester<'_, '_> {
             }
         }
         let identity = self.identity(event, from);
-        if let Some(known) = self.known.get(&identity) {
-            let known = known.clone();
-            self.count(&known, event, client);
+        let is_it = |it: &Met| (it.hash, it.check) == identity;
+        if let Some(met) = self.met.find(identity.0, is_it).copied() {
+            if met.came_to < MORE {
+                let count = event.count.unwrap_or(1);
+                self.part.ledger.tallies[met.came_to as usize].add(count, event.first, event.last, client);
+                self.part.placed += 1;
+            } else {
+                let known = std::mem::take(&mut self.more[(met.came_to ^ MORE) as usize]);
+                self.count(&known, event, client);
+                self.more[(met.came_to ^ MORE) as usize] = known;
+            }
             return Ok(());
         }
         let known = self.resolve(event, from)?;
         self.count(&known, event, client);
-        if self.known.len() >= KEPT {
-            self.known.clear();
-        }
-        self.known.insert(identity, known);
+        self.keep(identity, known);
         Ok(())
     }
 

@@ -51,7 +51,7 @@ pub fn digest(inputs: &[Input], places: &Places<'_>, secrets: &Secrets, wanted: 
     };
     let mut coverage = Coverage::default();
     let mut unplaced = Unplacing::default();
-    let recent = Mutex::new(Recent::default());
+    let recent = Recent::default();
     for input in inputs {
         let reading = Reading { places, secrets, wanted, recent: &recent };
         let (part, mut told, id) = match reading.log(input) {
@@ -64,10 +64,9 @@ pub fn digest(inputs: &[Input], places: &Places<'_>, secrets: &Secrets, wanted: 
         told.repeated = id.as_ref().is_some_and(|id| told.lines > 0 && !all.logs.insert(id.clone()));
         if !told.repeated {
             all.told.events += part.events;
-            all.ledger.merge(&part.ledger);
             unplaced.merge(&part.unplaced);
-            for ((account, host), span) in part.ledger.hosts {
-                coverage.add(Of::Host(account, host), span);
+            for ((account, host), span) in &part.ledger.hosts {
+                coverage.add(Of::Host(account.clone(), host.clone()), *span);
             }
             for (covers, from, to) in &part.said {
                 let whole = part.span.unwrap_or_default();
@@ -80,6 +79,7 @@ pub fn digest(inputs: &[Input], places: &Places<'_>, secrets: &Secrets, wanted: 
                     coverage.add(Of::Said(covers.clone()), span);
                 }
             }
+            all.ledger.merge(part.ledger);
         }
         all.told.files.push(told);
     }
@@ -121,7 +121,7 @@ pub(crate) struct Part {
 
 impl Part {
     fn merge(&mut self, other: Self) {
-        self.ledger.merge(&other.ledger);
+        self.ledger.merge(other.ledger);
         self.unplaced.merge(&other.unplaced);
         self.bad.merge(other.bad);
         self.lines += other.lines;
@@ -144,7 +144,7 @@ pub(crate) struct Reading<'r, 'e> {
     pub(crate) places: &'r Places<'e>,
     pub(crate) secrets: &'r Secrets,
     pub(crate) wanted: &'r Wanted,
-    pub(crate) recent: &'r Mutex<Recent>,
+    pub(crate) recent: &'r Recent,
 }
 
 impl Reading<'_, '_> {

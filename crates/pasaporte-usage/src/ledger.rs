@@ -62,47 +62,65 @@ pub enum Row {
     },
 }
 
-/// What a row adds up to.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+/// What a row adds up to. There are as many of these as rows, and each line touches one: all of it lies together.
+#[derive(Debug, Clone, Copy)]
 pub(crate) struct Tally {
     pub(crate) count: u64,
-    pub(crate) first: Option<i64>,
-    pub(crate) last: Option<i64>,
+    first: i64,
+    last: i64,
     /// The least hashes of clients, in order.
-    pub(crate) clients: Vec<u32>,
+    clients: [u32; MOST_CLIENTS],
+    known_clients: u8,
+}
+
+/// No time.
+const NEVER: (i64, i64) = (i64::MAX, i64::MIN);
+
+impl Default for Tally {
+    fn default() -> Self {
+        Self { count: 0, first: NEVER.0, last: NEVER.1, clients: [0; MOST_CLIENTS], known_clients: 0 }
+    }
 }
 
 impl Tally {
     pub(crate) fn add(&mut self, count: u64, first: Option<i64>, last: Option<i64>, client: Option<u32>) {
         self.count = self.count.saturating_add(count);
-        self.widen(first, last);
+        self.first = self.first.min(first.unwrap_or(NEVER.0));
+        self.last = self.last.max(last.unwrap_or(NEVER.1));
         if let Some(client) = client {
             self.client(client);
         }
     }
 
-    fn widen(&mut self, first: Option<i64>, last: Option<i64>) {
-        if let Some(first) = first {
-            self.first = Some(self.first.map_or(first, |known| known.min(first)));
-        }
-        self.last = self.last.max(last);
+    pub(crate) fn first(&self) -> Option<i64> {
+        (self.first != NEVER.0).then_some(self.first)
+    }
+
+    pub(crate) fn last(&self) -> Option<i64> {
+        (self.last != NEVER.1).then_some(self.last)
+    }
+
+    pub(crate) fn clients(&self) -> &[u32] {
+        &self.clients[..usize::from(self.known_clients)]
     }
 
     fn client(&mut self, client: u32) {
+        let known = usize::from(self.known_clients);
         // Most rows have their fill after a few lines.
-        if self.clients.len() == MOST_CLIENTS && self.clients.last().is_some_and(|last| client >= *last) {
+        if known == MOST_CLIENTS && client >= self.clients[MOST_CLIENTS - 1] {
             return;
         }
-        if let Err(place) = self.clients.binary_search(&client) {
-            self.clients.insert(place, client);
-            self.clients.truncate(MOST_CLIENTS);
+        if let Err(place) = self.clients[..known].binary_search(&client) {
+            let end = known.min(MOST_CLIENTS - 1);
+            self.clients.copy_within(place..end, place + 1);
+            self.clients[place] = client;
+            self.known_clients = (end + 1) as u8;
         }
     }
 
     fn merge(&mut self, other: &Self) {
-        self.count = self.count.saturating_add(other.count);
-        self.widen(other.first, other.last);
-        for &client in &other.clients {
+        self.add(other.count, other.first(), other.last(), None);
+        for &client in other.clients() {
             self.client(client);
         }
     }
@@ -130,7 +148,8 @@ pub struct Ledger {
     names: HashMap<Box<str>, Name, FxBuildHasher>,
     texts: Vec<Box<str>>,
     places: HashMap<Row, u32, FxBuildHasher>,
-    pub(crate) rows: Vec<(Row, Tally)>,
+    pub(crate) rows: Vec<Row>,
+    pub(crate) tallies: Vec<Tally>,
     /// Of each account and host that was called, from when until when.
     pub(crate) hosts: BTreeMap<(String, String), Span>,
 }
@@ -152,28 +171,39 @@ impl Ledger {
 
     /// The place of a row.
     pub(crate) fn place(&mut self, row: Row) -> u32 {
-        let rows = &mut self.rows;
+        let (rows, tallies) = (&mut self.rows, &mut self.tallies);
         *self.places.entry(row).or_insert_with(|| {
-            rows.push((row, Tally::default()));
+            rows.push(row);
+            tallies.push(Tally::default());
             (rows.len() - 1) as u32
         })
     }
 
     /// Adds the rows of another.
-    pub(crate) fn merge(&mut self, other: &Self) {
-        for (row, tally) in &other.rows {
-            let row = self.taken_over(other, *row);
-            let place = self.place(row);
-            self.rows[place as usize].1.merge(tally);
+    pub(crate) fn merge(&mut self, other: Self) {
+        if self.rows.is_empty() && self.hosts.is_empty() {
+            *self = other;
+            return;
         }
-        for (host, span) in &other.hosts {
-            match self.hosts.get_mut(host) {
-                Some(known) => known.add(*span),
+        let names: Vec<Name> = other.texts.iter().map(|text| self.name(text)).collect();
+        self.places.reserve(other.rows.len() / 2);
+        for (row, tally) in other.rows.iter().zip(&other.tallies) {
+            let place = self.place(row.renamed(&names));
+            self.tallies[place as usize].merge(tally);
+        }
+        for (host, span) in other.hosts {
+            match self.hosts.get_mut(&host) {
+                Some(known) => known.add(span),
                 None => {
-                    self.hosts.insert(host.clone(), *span);
+                    self.hosts.insert(host, span);
                 }
             }
         }
+    }
+
+    /// Each row with what it adds up to.
+    pub(crate) fn all(&self) -> impl Iterator<Item = (Row, &Tally)> {
+        self.rows.iter().copied().zip(&self.tallies)
     }
 
     /// How many rows there are.
@@ -185,37 +215,39 @@ impl Ledger {
     pub fn is_empty(&self) -> bool {
         self.rows.is_empty()
     }
+}
 
-    fn taken_over(&mut self, other: &Self, row: Row) -> Row {
-        let mut name = |name: Name| self.name(other.text(name));
-        match row {
-            Row::Used { who, did, to, outcome, through } => Row::Used {
+impl Row {
+    /// The same with names of another ledger, by their places there.
+    fn renamed(self, names: &[Name]) -> Self {
+        let name = |name: Name| names[name.0 as usize];
+        match self {
+            Self::Used { who, did, to, outcome, through } => Self::Used {
                 who: name(who),
                 did: name(did),
-                to: to.map(&mut name),
+                to: to.map(name),
                 outcome,
                 through: through.map(name),
             },
-            Row::Called { endpoint, method, answered, showed, from } => Row::Called {
+            Self::Called { endpoint, method, answered, showed, from } => Self::Called {
                 endpoint: name(endpoint),
                 method: name(method),
                 answered,
                 showed: showed.renamed(name),
                 from,
             },
-            Row::Seen { showed, place, on } => {
-                let on = on.map(&mut name);
-                Row::Seen { showed: showed.renamed(name), place, on }
+            Self::Seen { showed, place, on } => {
+                Self::Seen { showed: showed.renamed(name), place, on: on.map(name) }
             }
         }
     }
 }
 
 impl Showed {
-    fn renamed(self, mut name: impl FnMut(Name) -> Name) -> Self {
+    fn renamed(self, name: impl Fn(Name) -> Name) -> Self {
         match self {
             Self::Said(said) => Self::Said(name(said)),
-            Self::Issued(issuer, subject) => Self::Issued(issuer.map(&mut name), subject.map(name)),
+            Self::Issued(issuer, subject) => Self::Issued(issuer.map(&name), subject.map(name)),
         }
     }
 }

@@ -4,11 +4,16 @@ use pasaporte_core::access::INVOKE;
 use pasaporte_core::estate::{Answered, CameFrom, EndpointId, Outcome, SeenIn, Thing, Vocabulary};
 use smallvec::SmallVec;
 
-use crate::adding::{Digester, Known};
+use crate::adding::{Digester, Known, NAMES};
 use crate::event::{Event, In};
 use crate::format::Bad;
-use crate::ledger::{Row, Showed};
+use crate::ledger::{Name, Row, Showed};
+use crate::places::Places;
 use crate::secrets::{Secrets, Whose};
+
+/// Of what names are looked up: principals, and things.
+const SOMEBODY: usize = 0;
+const SOMETHING: usize = 1;
 
 /// What was seen, and in what.
 type Sightings = SmallVec<[(Showed, SeenIn); 1]>;
@@ -34,9 +39,9 @@ impl Digester<'_, '_> {
             Some(places.estate().text(places.estate().get(trigger)?.kind))
         });
         let who = match event.who.or(event.user) {
-            Some(text) => places.who(text),
+            Some(text) => self.named(SOMEBODY, text, |places| places.who(text)),
             // What made it run is all that is known of who did.
-            None => kind.map(|kind| format!("service:{kind}")),
+            None => kind.map(|kind| self.part.ledger.name(&format!("service:{kind}"))),
         };
         let Some(who) = who else {
             let what = event
@@ -46,19 +51,36 @@ impl Digester<'_, '_> {
             return Ok(Known { unplaced: Some(what), ..Known::default() });
         };
         let to = match (did == INVOKE, function) {
-            (true, Some(function)) => Some(Thing::Function(function)),
-            _ => event.to.and_then(|text| places.thing(text)),
+            (true, Some(function)) => {
+                let label = places.estate().label(Thing::Function(function));
+                Some(self.part.ledger.name(&label))
+            }
+            _ => event.to.and_then(|text| {
+                self.named(SOMETHING, text, |places| Some(places.estate().label(places.thing(text)?)))
+            }),
         };
-        let label = to.map(|thing| places.estate().label(thing));
         let ledger = &mut self.part.ledger;
-        let row = Row::Used {
-            who: ledger.name(&who),
-            did: ledger.name(did),
-            to: label.as_deref().map(|label| ledger.name(label)),
-            outcome,
-            through: through.map(|id| ledger.name(id)),
-        };
+        let through = through.map(|id| ledger.name(id));
+        let row = Row::Used { who, did: ledger.name(did), to, outcome, through };
         Ok(Known { rows: SmallVec::from_slice(&[ledger.place(row)]), ..Known::default() })
+    }
+
+    /// What a text names, as the estate writes it: looked up once.
+    fn named(
+        &mut self,
+        what: usize,
+        text: &str,
+        find: impl FnOnce(&Places<'_>) -> Option<String>,
+    ) -> Option<Name> {
+        if let Some(known) = self.named[what].get(text) {
+            return *known;
+        }
+        let found = find(self.reading.places).map(|label| self.part.ledger.name(&label));
+        if self.named[what].len() >= NAMES {
+            self.named[what].clear();
+        }
+        self.named[what].insert(text.into(), found);
+        found
     }
 
     fn resolve_call(&mut self, event: &Event<'_>, from: CameFrom) -> Result<Known, Bad> {
@@ -135,7 +157,7 @@ impl Digester<'_, '_> {
         for (name, value) in query.into_iter().flat_map(|query| url::form_urlencoded::parse(query.as_bytes()))
         {
             if secrets.carries(&name)
-                && let Some(showed) = self.named(secrets.whose(&value))
+                && let Some(showed) = self.shown_as(secrets.whose(&value))
             {
                 best.get_or_insert(showed);
                 sightings.push((showed, SeenIn::RequestUrl));
@@ -145,7 +167,7 @@ impl Digester<'_, '_> {
             if credential.place != In::Field && !secrets.carries(credential.name) {
                 continue;
             }
-            let Some(showed) = self.named(secrets.whose(credential.value)) else { continue };
+            let Some(showed) = self.shown_as(secrets.whose(credential.value)) else { continue };
             // What is known says more than what is not.
             let is_known = |showed: &Showed| matches!(showed, Showed::Said(name) if !self.part.ledger.text(*name).starts_with("unknown"));
             if best.is_none_or(|known| !is_known(&known) && is_known(&showed)) {
@@ -171,7 +193,7 @@ impl Digester<'_, '_> {
             return Ok((Showed::Said(self.part.ledger.name(&who)), sightings));
         }
         if (user.is_some() || event.issuer.is_some())
-            && let Some(showed) = self.named(secrets.issued(event.issuer, user))
+            && let Some(showed) = self.shown_as(secrets.issued(event.issuer, user))
         {
             return Ok((showed, sightings));
         }
@@ -179,7 +201,7 @@ impl Digester<'_, '_> {
         Ok((showed, sightings))
     }
 
-    fn named(&mut self, whose: Whose) -> Option<Showed> {
+    fn shown_as(&mut self, whose: Whose) -> Option<Showed> {
         let ledger = &mut self.part.ledger;
         Some(match whose {
             Whose::Nobody => return None,
@@ -206,7 +228,7 @@ impl Digester<'_, '_> {
             if !is_known && !matches!(whose, Whose::Issued(Some(_), _)) {
                 continue;
             }
-            let Some(showed) = self.named(whose) else { continue };
+            let Some(showed) = self.shown_as(whose) else { continue };
             let ledger = &mut self.part.ledger;
             let on = ledger.name(&places.estate().label(Thing::Function(function)));
             rows.push(ledger.place(Row::Seen { showed, place: SeenIn::LogText, on: Some(on) }));

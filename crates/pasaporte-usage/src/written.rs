@@ -18,7 +18,7 @@ pub fn write(digest: &Digest, seal: &str, bad_lines: u32, out: &mut dyn Write) -
         line(out, &json!({"log": coverage(of, *span)}))?;
     }
     let mut rows: Vec<String> =
-        digest.ledger.rows.iter().map(|(row, tally)| entity(&digest.ledger, *row, tally)).collect();
+        digest.ledger.all().map(|(row, tally)| entity(&digest.ledger, row, tally)).collect();
     rows.sort_unstable();
     for row in rows {
         writeln!(out, "{row}")?;
@@ -100,14 +100,14 @@ fn entity(ledger: &Ledger, row: Row, tally: &Tally) -> String {
         }
     };
     fields["count"] = tally.count.into();
-    if let Some(first) = tally.first {
+    if let Some(first) = tally.first() {
         fields["first"] = text(first).into();
     }
-    if let Some(last) = tally.last {
+    if let Some(last) = tally.last() {
         fields["last"] = text(last).into();
     }
-    if !tally.clients.is_empty() {
-        fields["clients"] = tally.clients.iter().map(|client| format!("{client:08x}")).collect();
+    if !tally.clients().is_empty() {
+        fields["clients"] = tally.clients().iter().map(|client| format!("{client:08x}")).collect();
     }
     json!({ kind: fields }).to_string()
 }
