@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use pasaporte_audit::{Audit, Finding, Impact, Severity};
+use pasaporte_audit::{Audit, Finding, Impact, KeyVerdict, Severity, key_verdicts};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
@@ -123,6 +123,9 @@ pub struct EntryLine {
     pub open: bool,
     /// Whether nobody surely does.
     pub perhaps: bool,
+    /// Who came, as far as logs show, in words.
+    #[serde(default)]
+    pub came: Option<String>,
 }
 
 /// What it may do for things of one service.
@@ -140,6 +143,9 @@ pub struct ExitLine {
     pub wild: bool,
     /// Whether none of it is sure.
     pub perhaps: bool,
+    /// How often it was used; null where no log would show it, or not for long enough.
+    #[serde(default)]
+    pub used: Option<u64>,
 }
 
 /// A key that opens it.
@@ -183,6 +189,9 @@ pub struct KeyRow {
     pub last_used: Option<String>,
     /// When it ends; null is never.
     pub expires: Option<String>,
+    /// What to do with it.
+    #[serde(default)]
+    pub verdict: Option<Word<KeyVerdict>>,
 }
 
 impl KeyRow {
@@ -396,6 +405,7 @@ impl EntryLine {
             circle: way.lets_in.iter().map(|it| it.circle.0).min().map(Word),
             open: way.lets_in.iter().filter(sure).any(is_anyone),
             perhaps: !way.lets_in.is_empty() && !way.lets_in.iter().any(|it| sure(&it)),
+            came: way.came(),
         }
     }
 }
@@ -410,6 +420,7 @@ impl ExitLine {
             confidential: exit.confidential,
             wild: exit.wild,
             perhaps: exit.only_perhaps,
+            used: exit.used,
         }
     }
 }
@@ -430,6 +441,7 @@ impl KeyLine {
 fn keys(audit: &Audit<'_>) -> (Vec<KeyRow>, usize) {
     let estate = audit.estate();
     let date = |time: jiff::Timestamp| time.strftime("%Y-%m-%d").to_string();
+    let verdicts = key_verdicts(audit);
     let mut all: Vec<KeyRow> = estate
         .all::<KeyId>()
         .map(|(id, key)| KeyRow {
@@ -439,12 +451,13 @@ fn keys(audit: &Audit<'_>) -> (Vec<KeyRow>, usize) {
             accepted: audit.effects().accepted(id) == Verdict::Yes && !estate.has_ended(key.expires),
             age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
             allowed_days: audit.thresholds_of(key).key_max_age,
-            last_used: match key.last_used {
-                LastUse::Unknown => None,
-                LastUse::Never => Some("never".to_owned()),
-                LastUse::At(time) => Some(date(time)),
+            last_used: match (audit.last_use_of(id), key.last_used) {
+                (Some(time), _) => Some(date(time)),
+                (None, LastUse::Never) => Some("never".to_owned()),
+                (None, _) => None,
             },
             expires: key.expires.map(date),
+            verdict: verdicts.get(&id).copied().map(Word),
         })
         .collect();
     all.sort_by(|one, other| {

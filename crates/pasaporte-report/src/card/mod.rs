@@ -120,6 +120,34 @@ pub struct Note {
     pub alarming: bool,
 }
 
+impl WayIn {
+    /// Who came in by it, most first: "4,942 with key:a, 12 turned away"; none where nobody was seen.
+    pub fn came(&self) -> Option<String> {
+        const MOST: usize = 4;
+        let with = |it: &CallsOut| match it.showed.as_str() {
+            "nothing" => "showing nothing".to_owned(),
+            "unsaid" => "showing what is not said".to_owned(),
+            other => format!("with {other}"),
+        };
+        let through = self.used.iter().filter(|it| !it.turned_away);
+        let mut told: Vec<String> =
+            through.take(MOST).map(|it| format!("{} {}", grouped(it.sum.count), with(it))).collect();
+        let turned: u64 = self.used.iter().filter(|it| it.turned_away).map(|it| it.sum.count).sum();
+        if turned > 0 {
+            told.push(format!("{} turned away", grouped(turned)));
+        }
+        (!told.is_empty()).then(|| told.join(", "))
+    }
+}
+
+/// A number with its thousands apart: "9,120".
+pub fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let parts: Vec<&str> =
+        digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
+    parts.join(",")
+}
+
 impl Note {
     fn plain(text: impl Into<String>) -> Self {
         Self { text: text.into(), alarming: false }

@@ -1,7 +1,7 @@
 //! Parts of the page that are more than a template: the matrix, what is told of the whole, keys, identities, the foot of a
 //! passport.
 
-use pasaporte_audit::{Impact, severity};
+use pasaporte_audit::{Impact, KeyVerdict, severity};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{Environment, Vocabulary};
 use serde::Serialize;
@@ -261,6 +261,8 @@ pub(super) struct Keys<'e> {
 #[derive(Serialize)]
 struct KeyShown<'e> {
     key: &'e KeyRow,
+    verdict: String,
+    loud: bool,
     past: bool,
     age: String,
     width: i64,
@@ -278,6 +280,8 @@ pub(super) fn keys(it: &Exhibits) -> Option<Keys<'_>> {
     let most = most.unwrap_or(1).max(1);
     let rows = it.keys.iter().map(|key| KeyShown {
         key,
+        verdict: key.verdict.map_or_else(String::new, |verdict| verdict.0.to_string().replace('-', " ")),
+        loud: key.verdict.is_some_and(|verdict| verdict.0 <= KeyVerdict::Narrow),
         past: key.is_past(),
         age: key.age_days.map_or("not known".to_owned(), |days| days.to_string()),
         width: key.age_days.unwrap_or_default().clamp(0, most) * WIDEST / most,

@@ -10,7 +10,7 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::State;
 use pasaporte_report::finding::FindingOut;
-use pasaporte_report::{BecomingOut, CallsOut, Card, Exit, KeyOut, Let, RunsAs, WayIn};
+use pasaporte_report::{BecomingOut, Card, Exit, KeyOut, Let, RunsAs, WayIn, grouped};
 
 pub(crate) use others::{card_of_endpoint, card_of_identity, card_of_key};
 
@@ -145,7 +145,7 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
         let _ = write!(who, " and {} more", way.lets_in.len() - MOST_CALLERS);
     }
     let mut rows = vec![vec![Span(way.way.clone(), Style::new()), Span(from, DIM), asks, Span(who, style)]];
-    let used = (!way.used.is_empty()).then(|| (came(&way.used), DIM));
+    let used = way.came().map(|came| (format!("came: {came}"), DIM));
     let notes = way
         .notes
         .iter()
@@ -155,31 +155,6 @@ fn entry(way: &WayIn) -> Vec<Vec<Span>> {
         rows.push(vec![nothing(), nothing(), nothing(), Span(text, style)]);
     }
     rows
-}
-
-/// Who came in, most first: "came: 4,942 with key:a, 12 turned away".
-fn came(all: &[CallsOut]) -> String {
-    let with = |it: &CallsOut| match it.showed.as_str() {
-        "nothing" => "showing nothing".to_owned(),
-        "unsaid" => "showing what is not said".to_owned(),
-        other => format!("with {other}"),
-    };
-    let through = all.iter().filter(|it| !it.turned_away);
-    let mut told: Vec<String> =
-        through.take(MOST_CALLERS).map(|it| format!("{} {}", grouped(it.sum.count), with(it))).collect();
-    let turned: u64 = all.iter().filter(|it| it.turned_away).map(|it| it.sum.count).sum();
-    if turned > 0 {
-        told.push(format!("{} turned away", grouped(turned)));
-    }
-    format!("came: {}", told.join(", "))
-}
-
-/// A number with its thousands apart.
-fn grouped(number: u64) -> String {
-    let digits = number.to_string();
-    let parts: Vec<&str> =
-        digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
-    parts.join(",")
 }
 
 fn caller(it: &Let) -> String {

@@ -6,11 +6,10 @@ use anstyle::Style;
 use pasaporte_audit::{KeyVerdict, Severity};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{State, Vocabulary};
-use pasaporte_report::{CallsOut, DoneOut, EndpointCard, IdentityCard, KeyCard, SumOut};
+use pasaporte_report::{CallsOut, DoneOut, EndpointCard, IdentityCard, KeyCard, SumOut, grouped};
 
 use super::{
-    DIM, NAME, PERHAPS, Page, Span, bare, besides, columns, counted, entry, exits, findings, grouped,
-    heading, section,
+    DIM, NAME, PERHAPS, Page, Span, bare, besides, columns, counted, entry, exits, findings, heading, section,
 };
 use crate::view::audit::count;
 use crate::view::page::{BOLD, in_line, paint, style_of};
