@@ -141,7 +141,7 @@ fn a_finding_says_whose_it_is_which_functions_it_touches_and_what_leads_it() {
             .find(|it| it["rule"] == rule && it["thing"] == thing)
             .unwrap_or_else(|| panic!("{rule} on {thing}"))
     };
-    let stale = of("key/stale", "key:gate-admin");
+    let stale = of("key/admin-in-use", "key:gate-admin");
     assert_eq!((stale["owner"].as_str(), stale["function_count"].as_u64()), (Some("boarding"), Some(5)));
     assert_eq!(stale["functions"][0], "function:gate-status");
     for leading in findings {

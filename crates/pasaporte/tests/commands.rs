@@ -335,9 +335,12 @@ fn a_list_is_ordered_as_it_is_asked_for_and_written_for_spreadsheets() {
     ]);
     assert_eq!(run.code, 0, "{}", run.err);
     let lines: Vec<&str> = run.out.lines().collect();
-    assert_eq!(lines[0], "key,opens,reach,functions,state,age_days,last_used,expires,held_by,seen_in");
+    assert_eq!(
+        lines[0],
+        "key,opens,verdict,reach,functions,state,age_days,last_used,expires,clients,held_by,seen_in"
+    );
     let ages: Vec<i64> =
-        lines[1..].iter().map(|line| line.split(',').nth(5).unwrap().parse().unwrap()).collect();
+        lines[1..].iter().map(|line| line.split(',').nth(6).unwrap().parse().unwrap()).collect();
     assert!(ages.len() > 3 && ages.is_sorted_by(|one, other| one >= other), "{ages:?}");
 }
 

@@ -60,7 +60,7 @@ const COMPARED: [(Kind, &[&str]); 11] = [
     (Kind::Identities, &["functions", "grants", "impact", "worst"]),
     (Kind::Users, &["grants"]),
     (Kind::Groups, &["grants", "member_count"]),
-    (Kind::Keys, &["functions", "age_days", "last_used"]),
+    (Kind::Keys, &["functions", "age_days", "last_used", "verdict", "clients"]),
     (Kind::Verifiers, &["guards"]),
     (Kind::Tokens, &["age_days", "passes"]),
     (Kind::Resources, &[]),

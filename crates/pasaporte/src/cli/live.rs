@@ -10,6 +10,7 @@ use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::text::Source;
 use pasaporte_stand_in::{CLIENT, Options, names, start};
+use serde_json::{Value, json};
 
 use super::demo::{Demo, write};
 use super::sample::{self, FILES};
@@ -17,12 +18,31 @@ use super::{Done, Sheet, Stop, gather, knock, stand_in, unwritable};
 use crate::session::Session;
 use crate::view;
 
-/// What no platform knows: the company's tree, its people, what actions do, what contracts promise and what
-/// definition files declare. What came back from endpoints is found out anew.
-fn own() -> Vec<(&'static str, &'static str)> {
+/// What no platform knows: the company's tree, its people, what actions do, what contracts promise, what definition
+/// files declare and what logs show. What came back from endpoints is found out anew.
+fn own() -> impl Iterator<Item = (&'static str, &'static str)> {
     let gathered = |name: &str| names().any(|platform| name == format!("{platform}.yaml"));
-    FILES.iter().copied().filter(|(name, _)| !gathered(name) && *name != KNOCKS).collect()
+    FILES.iter().copied().filter(move |(name, _)| !gathered(name) && *name != KNOCKS)
 }
+
+/// A digest whose logs of calls are of the host that serves the endpoints.
+fn served_at(host: &str, digest: &str) -> String {
+    let mut text = String::new();
+    for line in digest.lines() {
+        match serde_json::from_str::<Value>(line) {
+            Ok(mut entry) if entry["log"]["hosts"].is_array() => {
+                entry["log"]["hosts"] = json!([host]);
+                text.push_str(&entry.to_string());
+            }
+            _ => text.push_str(line),
+        }
+        text.push('\n');
+    }
+    text
+}
+
+/// What the logs of the sample world show.
+const USAGE: &str = "usage.ndjson";
 
 /// What came back from the endpoints of the sample estate.
 const KNOCKS: &str = "knocks.ndjson";
@@ -47,7 +67,12 @@ impl Demo {
             scratch = Scratch::new()?;
             &scratch.0
         };
-        write(folder, &own())?;
+        let usage = |name, text| {
+            if name == USAGE { served_at(&running.address().ip().to_string(), text) } else { text.to_owned() }
+        };
+        let own: Vec<(&str, String)> = own().map(|(name, text)| (name, usage(name, text))).collect();
+        let own: Vec<(&str, &str)> = own.iter().map(|(name, text)| (*name, text.as_str())).collect();
+        write(folder, &own)?;
         let source = |name| {
             let url = format!("http://{}/{name}", running.address());
             pasaporte_gather::Source::at(name, name, &url, CLIENT, Some(Secret::new(secret.clone())))
