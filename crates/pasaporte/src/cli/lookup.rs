@@ -33,8 +33,6 @@ pub(super) fn function(estate: &Estate, text: &str) -> Result<FunctionId, Stop> 
     }
 }
 
-/// An endpoint.
-#[cfg(feature = "network")]
 /// What has a passport: a function, where no kind is written; or a key, an identity or an endpoint.
 pub(super) fn with_a_passport(estate: &Estate, text: &str) -> Result<Thing, Stop> {
     let wanted = match text.split_once(':').map(|(kind, _)| kind) {
@@ -52,6 +50,7 @@ pub(super) fn with_a_passport(estate: &Estate, text: &str) -> Result<Thing, Stop
     find(estate, text, &wanted)
 }
 
+/// An endpoint.
 pub(super) fn endpoint(estate: &Estate, text: &str) -> Result<EndpointId, Stop> {
     let wanted = Wanted {
         what: "endpoint",
