@@ -57,7 +57,7 @@ pub(crate) fn card(page: Page, it: &Card) -> String {
     columns(page, &[], it.keys.iter().map(key).collect(), "no key opens it", &mut out);
 
     section(page, "FINDINGS", &counted(&it.findings), &mut out);
-    columns(page, &[], findings(&it.findings), "none", &mut out);
+    columns(page, &[], findings(&it.findings, &it.function), "none", &mut out);
     out
 }
 
@@ -273,8 +273,8 @@ fn key(it: &KeyOut) -> Vec<Span> {
     ]
 }
 
-/// The findings, worst first; those of one rule on one thing together.
-fn findings(all: &[FindingOut]) -> Vec<Vec<Span>> {
+/// The findings, worst first; those of one rule on one thing together. On what the card is of, the thing goes without saying.
+fn findings(all: &[FindingOut], card: &str) -> Vec<Vec<Span>> {
     let rules = Catalogue::shipped();
     let mut rows: Vec<(&FindingOut, usize)> = Vec::new();
     for finding in all {
@@ -289,10 +289,11 @@ fn findings(all: &[FindingOut]) -> Vec<Vec<Span>> {
     let row = |(finding, count): (&FindingOut, usize)| {
         let title = rules.all().find(|rule| rule.id == finding.rule).map_or("", |rule| rule.title);
         let times = if count == 1 { String::new() } else { format!(" ({count} times)") };
+        let thing = if finding.thing == card { String::new() } else { format!("{}: ", finding.thing) };
         vec![
             Span(finding.severity.0.to_string(), style_of(finding.severity.0)),
             Span(finding.rule.to_string(), Style::new()),
-            Span(format!("{}: {title}{times}", finding.thing), Style::new()),
+            Span(format!("{thing}{title}{times}"), Style::new()),
         ]
     };
     rows.into_iter().map(row).collect()

@@ -7,6 +7,7 @@ use pasaporte_audit::{KeyVerdict, Severity};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{State, Vocabulary};
 use pasaporte_report::{CallsOut, DoneOut, EndpointCard, IdentityCard, KeyCard, SumOut, grouped};
+use unicode_width::UnicodeWidthStr;
 
 use super::{
     DIM, NAME, PERHAPS, Page, Span, bare, besides, columns, counted, entry, exits, findings, heading, section,
@@ -27,14 +28,27 @@ fn place<E: Vocabulary>(
     [environment, account, platform.cloned()].into_iter().flatten().collect::<Vec<_>>().join(" · ")
 }
 
-/// "made 2024-02-11    never rotated", dim names before values.
+/// Between facts on one line.
+const GAP: &str = "    ";
+
+/// "made 2024-02-11    never rotated", dim names before values. A line ends between two.
 fn facts(all: &[(&str, Option<String>)], page: Page, out: &mut String) {
-    let told: Vec<String> = all
-        .iter()
-        .filter_map(|(name, value)| Some(format!("{} {}", paint(DIM, name), in_line(value.as_ref()?))))
-        .collect();
-    if !told.is_empty() {
-        out.push_str(&page.paragraph(&told.join("    "), "", "", 0));
+    let (mut line, mut width) = (String::new(), 0);
+    for (name, value) in all.iter().filter_map(|(name, value)| Some((name, in_line(value.as_ref()?)))) {
+        let wide = name.len() + 1 + value.width();
+        if width > 0 && width + GAP.len() + wide > page.text_width() {
+            out.push_str(&page.paragraph(&std::mem::take(&mut line), "", "", 0));
+            width = 0;
+        }
+        if width > 0 {
+            line.push_str(GAP);
+            width += GAP.len();
+        }
+        let _ = write!(line, "{} {value}", paint(DIM, name));
+        width += wide;
+    }
+    if width > 0 {
+        out.push_str(&page.paragraph(&line, "", "", 0));
     }
 }
 
@@ -71,12 +85,7 @@ pub(crate) fn card_of_key(page: Page, it: &KeyCard) -> String {
     let verdict = paint(style, &verdict.word().replace('-', " "));
     let state = if it.state.0 == State::Disabled { " · switched off" } else { "" };
     out.push_str(&page.paragraph(
-        &format!(
-            "{} {verdict}    {} {} reach{state}",
-            paint(DIM, "verdict"),
-            paint(DIM, "opens"),
-            it.reach.0
-        ),
+        &format!("{} {verdict}    {} {}{state}", paint(DIM, "verdict"), paint(DIM, "reach"), it.reach.0),
         "",
         "",
         0,
@@ -112,7 +121,13 @@ pub(crate) fn card_of_key(page: Page, it: &KeyCard) -> String {
     facts(&[("seen in use", shown), ("given to", held), ("fingerprint", print)], page, &mut out);
 
     section(page, "OPENS", &it.may.as_ref().map_or_else(String::new, |may| format!("may {may}")), &mut out);
-    let opened = it.functions.iter().map(|function| {
+    let opened = it.functions.iter().enumerate().map(|(at, function)| {
+        let as_above = at > 0 && it.functions[at - 1].may == function.may;
+        let may = match &function.may {
+            Some(_) if as_above => "the same".to_owned(),
+            Some(may) => format!("may {may}"),
+            None => String::new(),
+        };
         vec![
             Span(function.function.clone(), NAME),
             Span(
@@ -124,7 +139,7 @@ pub(crate) fn card_of_key(page: Page, it: &KeyCard) -> String {
             } else {
                 Span(String::new(), DIM)
             },
-            Span(function.may.as_ref().map_or_else(String::new, |may| format!("may {may}")), DIM),
+            Span(may, DIM),
         ]
     });
     few(
@@ -150,7 +165,7 @@ pub(crate) fn card_of_key(page: Page, it: &KeyCard) -> String {
     });
     few(page, &[], seen.collect(), "nowhere, as far as was looked", &mut out);
     section(page, "FINDINGS", &counted(&it.findings), &mut out);
-    columns(page, &[], findings(&it.findings), "none", &mut out);
+    columns(page, &[], findings(&it.findings, &it.key), "none", &mut out);
     out
 }
 
@@ -195,7 +210,7 @@ pub(crate) fn card_of_identity(page: Page, it: &IdentityCard) -> String {
         few(page, &[], rows.collect(), "", &mut out);
     }
     section(page, "FINDINGS", &counted(&it.findings), &mut out);
-    columns(page, &[], findings(&it.findings), "none", &mut out);
+    columns(page, &[], findings(&it.findings, &it.identity), "none", &mut out);
     out
 }
 
@@ -245,7 +260,7 @@ pub(crate) fn card_of_endpoint(page: Page, it: &EndpointCard) -> String {
         .map_or_else(|| "it runs code, and may do no more".to_owned(), |may| format!("may {may}"));
     out.push_str(&page.paragraph(&paint(BOLD, &may), "  ", "  ", 2));
     section(page, "FINDINGS", &counted(&it.findings), &mut out);
-    columns(page, &[], findings(&it.findings), "none", &mut out);
+    columns(page, &[], findings(&it.findings, &it.endpoint), "none", &mut out);
     out
 }
 
