@@ -284,3 +284,33 @@ fn keys_identities_and_endpoints_have_passports(#[case] thing: &str, #[case] par
     let schema: Value = serde_json::from_str(&schema).unwrap();
     assert!(jsonschema::is_valid(&schema, &json), "{json}");
 }
+
+/// What a team says once of where keys stand in its logs, and of the seal.
+#[rstest]
+#[case::said("seal = \"seal\"\n[usage]\nkeys_in = [\"hatch\"]\n", "key:desk")]
+#[case::not_said("seal = \"seal\"\n", "unsaid")]
+fn where_keys_stand_is_said_once(#[case] config: &str, #[case] showed: &str) {
+    let place = Place::with("estate/a.yaml", ESTATE);
+    place.write("pasaporte.toml", config);
+    let made = place.run_with(&["key", "desk"], "Tide-99-hatch");
+    assert_eq!(made.code, 0, "{}", made.err);
+    place.write("estate/desk.ndjson", made.out);
+    place.write("log", log(45, "/sail?hatch=Tide-99-hatch", "pier.marivela.example"));
+    let run = place.run(&["usage", "log", "--estate", "estate", "--out", "estate/usage.ndjson"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    let calls = place.json(&["list", "calls", "estate", "--format", "json"]);
+    assert_eq!(calls["rows"][0]["showed"], showed, "{calls}");
+}
+
+#[test]
+fn a_seal_has_to_be_named() {
+    let place = Place::with("estate/a.yaml", ESTATE);
+    let run = place.run_with(&["key", "desk"], "Tide-99-hatch");
+    assert_eq!(run.code, 2);
+    assert!(run.err.contains("no file with the key of fingerprints is named"), "{}", run.err);
+    assert!(!run.err.contains("hatch") && run.out.is_empty());
+    // What is wrong with the configuration is told before that.
+    place.write("pasaporte.toml", "seel = \"seal\"\n");
+    let run = place.run_with(&["key", "desk"], "Tide-99-hatch");
+    assert!(run.err.contains("seel"), "{}", run.err);
+}

@@ -98,8 +98,8 @@ impl InForce {
             }
         }
         let rank = |it: &ValueOut| {
-            const ORDER: [&str; 7] =
-                ["estate", "accepted", "audit", "thresholds", "rules", "inside", "things"];
+            const ORDER: [&str; 9] =
+                ["estate", "accepted", "seal", "audit", "thresholds", "rules", "usage", "inside", "things"];
             let first = it.key.split(['.', ' ']).next().unwrap_or_default();
             ORDER.iter().position(|known| *known == first)
         };

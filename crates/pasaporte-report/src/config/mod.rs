@@ -50,6 +50,8 @@ pub struct Config {
     pub estate: Vec<String>,
     /// The file of acceptances.
     pub accepted: Option<String>,
+    /// The file with the key of fingerprints.
+    pub seal: Option<String>,
     /// What makes an audit fail.
     pub fail_on: Option<Threshold>,
     /// Whether blind spots do.
@@ -58,6 +60,8 @@ pub struct Config {
     pub since: Option<String>,
     /// The files that it is written to.
     pub report: Vec<String>,
+    /// Parameters and headers that carry keys in logs, beside those that are known.
+    pub keys_in: Vec<String>,
     /// How it is judged.
     pub settings: Settings,
     /// What is said of the estate beside it.
@@ -104,12 +108,14 @@ struct Reader<'t> {
 
 impl Reader<'_> {
     fn take(&mut self, written: Written) {
-        let Written { estate, accepted, audit, thresholds, rules, inside, things } = written;
+        let Written { estate, accepted, seal, audit, thresholds, rules, usage, inside, things } = written;
         self.config.estate = self.texts("estate", estate);
         self.config.accepted = accepted.and_then(|it| self.text("accepted", &it));
+        self.config.seal = seal.and_then(|it| self.text("seal", &it));
         self.audit(&audit);
         self.thresholds(&thresholds);
         self.rules(rules);
+        self.config.keys_in = self.texts("usage.keys_in", usage.keys_in);
         for network in self.texts_at("inside.networks", inside.networks) {
             match network.get_ref().parse::<IpNet>() {
                 Ok(net) => self.config.supplement.networks.push(net),

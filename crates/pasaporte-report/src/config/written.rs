@@ -17,6 +17,9 @@ pub struct Written {
     /// The file of acceptances, from where this file is.
     #[schemars(with = "Option<String>")]
     pub(super) accepted: Option<Spanned<String>>,
+    /// The file with the key of fingerprints, from where this file is.
+    #[schemars(with = "Option<String>")]
+    pub(super) seal: Option<Spanned<String>>,
     /// What `audit` does where it is not told otherwise.
     #[serde(default)]
     pub(super) audit: AuditWritten,
@@ -28,6 +31,9 @@ pub struct Written {
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, String>")]
     pub(super) rules: BTreeMap<Spanned<String>, Spanned<String>>,
+    /// How logs are digested.
+    #[serde(default)]
+    pub(super) usage: UsageWritten,
     /// What counts as inside.
     #[serde(default)]
     pub(super) inside: InsideWritten,
@@ -115,6 +121,15 @@ pub(super) struct WithinWritten {
     /// Days that logs must cover before something is called unused.
     #[schemars(with = "Option<u16>")]
     pub(super) evidence: Option<Spanned<i64>>,
+}
+
+/// How logs are digested.
+#[derive(Debug, Default, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct UsageWritten {
+    /// Parameters and headers that carry keys, beside those that contracts, endpoints and habit name.
+    #[schemars(with = "Option<Vec<String>>")]
+    pub(super) keys_in: Option<Vec<Spanned<String>>>,
 }
 
 /// What counts as inside.

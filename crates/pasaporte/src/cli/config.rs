@@ -60,6 +60,11 @@ impl Heeded {
         self.path.as_deref().and_then(Path::parent).unwrap_or(Path::new("")).join(named)
     }
 
+    /// The file with the key of fingerprints that it names.
+    pub(super) fn seal(&self) -> Option<PathBuf> {
+        self.config.seal.as_deref().map(|named| self.path_of(named))
+    }
+
     /// The estate that it names.
     pub(super) fn estate(&self) -> Vec<PathBuf> {
         self.config.estate.iter().map(|named| self.path_of(named)).collect()

@@ -16,9 +16,10 @@ pub(crate) struct Key {
     /// The key, by its id in the estate
     #[arg(value_name = "KEY")]
     id: String,
-    /// The file with the key of fingerprints, which only its owner may read; made if it is not there
+    /// The file with the key of fingerprints, which only its owner may read; made if it is not there [default: that of
+    /// the configuration]
     #[arg(long, value_name = "FILE")]
-    seal: PathBuf,
+    seal: Option<PathBuf>,
 }
 
 impl Key {
@@ -38,7 +39,7 @@ impl Key {
                 help: "give the value of one key, and nothing else".to_owned(),
             });
         }
-        let seal = seal::of_file(&self.seal)?;
+        let seal = seal::named(self.seal.as_ref(), sheet)?;
         let header = serde_json::json!({ "estate": 1, "seal": seal.id() });
         let entry = serde_json::json!({ "of": format!("key:{id}"), "is": seal.fingerprint(value) });
         sheet.text(&format!("{header}\n{}\n", serde_json::json!({ "fingerprint": entry })))?;

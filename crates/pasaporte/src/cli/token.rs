@@ -20,15 +20,16 @@ pub(crate) struct Token {
     /// It is handed to public clients: it stands in pages or apps
     #[arg(long)]
     public: bool,
-    /// The file with the key of fingerprints, which only its owner may read; made if it is not there
+    /// The file with the key of fingerprints, which only its owner may read; made if it is not there [default: that of
+    /// the configuration]
     #[arg(long, value_name = "FILE")]
-    seal: PathBuf,
+    seal: Option<PathBuf>,
 }
 
 impl Token {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let token = seal::value("token", "give one JSON Web Token (RFC 7519)")?;
-        let seal = seal::of_file(&self.seal)?;
+        let seal = seal::named(self.seal.as_ref(), sheet)?;
         let as_what = Registration { id: &self.id, verifier: self.verifier.as_deref(), public: self.public };
         let lines =
             register(&token, as_what, &seal).map_err(|(message, help)| Stop::Misused { message, help })?;

@@ -31,7 +31,7 @@ pub(crate) struct Usage {
     #[arg(long, value_name = "FILE")]
     out: PathBuf,
     /// The file with the key of fingerprints, by which values in logs find their keys; made if it is not there [default:
-    /// one for this digest only, so that no value finds its key]
+    /// that of the configuration; or one for this digest only, so that no value finds its key]
     #[arg(long, value_name = "FILE")]
     seal: Option<PathBuf>,
     /// Read all logs as this, instead of recognising each: plain, csv, access, opentelemetry, ocsf, cloudevents
@@ -80,7 +80,10 @@ impl Usage {
     }
 
     fn digest(&self, estate: &Estate, logs: &[Log], sheet: &mut Sheet<'_>) -> Done {
-        let seal = match &self.seal {
+        let heeded = sheet.configured()?;
+        let named = self.seal.clone().or_else(|| heeded.seal());
+        let key_in: Vec<String> = [&self.key_in[..], &heeded.config.keys_in].concat();
+        let seal = match &named {
             Some(path) => seal::of_file(path)?,
             None => seal::for_once()?,
         };
@@ -95,11 +98,11 @@ impl Usage {
                 help: "`pasaporte list scopes` shows them".to_owned(),
             });
         }
-        let secrets = Secrets::new(estate, seal, &self.key_in);
+        let secrets = Secrets::new(estate, seal, &key_in);
         let wanted =
             Wanted { read_as: self.read_as, covers: self.covers.clone(), host: self.host.clone(), until };
         let made = sheet.while_waiting("digesting", || digest(logs, &places, &secrets, &wanted));
-        let told = told(&made, &self.out, self.seal.is_some());
+        let told = told(&made, &self.out, named.is_some());
         if made.told.rows == 0 {
             return Err(nothing(&made));
         }

@@ -19,6 +19,7 @@ use serde::Serialize;
 use sha2::{Digest, Sha256};
 
 use crate::audit::{InWords, Report};
+use crate::card::grouped;
 use crate::exhibits::{Exhibits, Passport, Stamp};
 use crate::finding::{FindingOut, Standing};
 
@@ -81,6 +82,7 @@ impl<'r, F: InWords> Page<'r, F> {
         let syntax = SyntaxConfig::builder().trim_blocks(true).build().map_err(io::Error::other)?;
         templates.set_syntax(syntax);
         templates.add_filter("named", named);
+        templates.add_filter("grouped", grouped);
         for (name, text) in TEMPLATES {
             templates.add_template(name, text).map_err(io::Error::other)?;
         }
