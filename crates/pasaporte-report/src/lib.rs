@@ -31,8 +31,7 @@ use serde::Serialize;
 
 pub use card::{
     ActsOut, CallsOut, Card, DoneOut, EndpointCard, EnrolmentOut, Exit, IdentityCard, KeyCard, KeyOut, Let,
-    Note, OpenedOut, RunsAs, SeenOut, SumOut, WayIn, grouped, looked_at, looked_at_for_identity,
-    looked_at_for_key,
+    Note, OpenedOut, RunsAs, SeenOut, SumOut, WayIn, looked_at, looked_at_for_identity, looked_at_for_key,
 };
 pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, Members, TriedOut, TriggerOut};
 pub use explain::{EntersBy, Explained, GroundOut, NearMiss, QuestionOut};

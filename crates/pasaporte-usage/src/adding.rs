@@ -1,9 +1,6 @@
 //! Adding up the lines of one thread: what is alike is known again by a keyed hash of what it says, so that it is
 //! attributed once.
 
-use std::collections::{HashSet, VecDeque};
-use std::sync::Mutex;
-
 use hashbrown::{HashMap, HashTable};
 use pasaporte_core::estate::CameFrom;
 use rustc_hash::FxBuildHasher;
@@ -11,51 +8,11 @@ use siphasher::sip128::SipHasher13;
 use smallvec::SmallVec;
 
 use crate::coverage::Covers;
-use crate::digest::{Part, Reading};
 use crate::event::Event;
 use crate::format::{Bad, Columns, CoversSaid, Format, Take, read};
 use crate::input::Batch;
 use crate::ledger::{Name, Span};
-
-/// Ids of events that were met, the last of them: what is written twice is written twice within a short time. They are
-/// divided among several, so that threads seldom wait for each other.
-#[derive(Debug)]
-pub(crate) struct Recent(Vec<Mutex<Ids>>);
-
-#[derive(Debug, Default)]
-struct Ids {
-    known: HashSet<u64, FxBuildHasher>,
-    order: VecDeque<u64>,
-}
-
-/// Ids that are remembered, in all.
-const REMEMBERED: usize = 1 << 20;
-/// Among how many they are divided.
-const SHARES: usize = 64;
-
-impl Default for Recent {
-    fn default() -> Self {
-        Self((0..SHARES).map(|_| Mutex::default()).collect())
-    }
-}
-
-impl Recent {
-    /// Whether an id was met before.
-    fn met(&self, id: u64) -> bool {
-        let share = &self.0[(id >> 32) as usize % SHARES];
-        let Ids { known, order } = &mut *share.lock().expect("nobody panics while holding it");
-        if !known.insert(id) {
-            return true;
-        }
-        order.push_back(id);
-        if order.len() > REMEMBERED / SHARES
-            && let Some(oldest) = order.pop_front()
-        {
-            known.remove(&oldest);
-        }
-        false
-    }
-}
+use crate::part::{Part, Reading};
 
 /// An event that was met: the hash of what it says, and what it came to. Three lots of four bytes for the hash: two that
 /// differ are as good as never taken for one.

@@ -4,27 +4,16 @@ use std::collections::BTreeSet;
 use std::io;
 use std::sync::Mutex;
 
-use crate::adding::{Digester, Recent};
-use crate::coverage::{Coverage, Covers, Of};
+use crate::adding::Digester;
+use crate::coverage::{Coverage, Of};
 use crate::format::{Bad, Columns, Format, recognise};
 use crate::input::{Batch, Cutter, Input};
 use crate::ledger::{Ledger, Span};
+use crate::part::{Part, Reading, Wanted};
 use crate::places::Places;
+use crate::recent::Recent;
 use crate::secrets::Secrets;
-use crate::told::{BadLines, FileTold, Told, Unplacing};
-
-/// What is wanted of a digest.
-#[derive(Debug, Clone)]
-pub struct Wanted {
-    /// The format of all logs, where that is not to be recognised.
-    pub read_as: Option<Format>,
-    /// What the logs cover, beside the hosts that they have.
-    pub covers: Vec<Covers>,
-    /// The host that was called where a log does not say.
-    pub host: Option<String>,
-    /// The last time that a line can be of, in seconds since 1970.
-    pub until: i64,
-}
+use crate::told::{FileTold, Told, Unplacing};
 
 /// What logs add up to.
 #[derive(Debug)]
@@ -54,7 +43,7 @@ pub fn digest(inputs: &[Input], places: &Places<'_>, secrets: &Secrets, wanted: 
     let recent = Recent::default();
     for input in inputs {
         let reading = Reading { places, secrets, wanted, recent: &recent };
-        let (part, mut told, id) = match reading.log(input) {
+        let (part, mut told, id) = match log(reading, input) {
             Ok(read) => read,
             Err(error) => {
                 let broke_off = Some(error.to_string());
@@ -105,113 +94,68 @@ impl FileTold {
     }
 }
 
-/// What a thread makes of a log.
-#[derive(Debug, Default)]
-pub(crate) struct Part {
-    pub(crate) ledger: Ledger,
-    pub(crate) unplaced: Unplacing,
-    pub(crate) bad: BadLines,
-    pub(crate) lines: u64,
-    pub(crate) events: u64,
-    pub(crate) placed: u64,
-    pub(crate) twice: u64,
-    pub(crate) span: Option<Span>,
-    pub(crate) said: Vec<(Covers, Option<i64>, Option<i64>)>,
-}
-
-impl Part {
-    fn merge(&mut self, other: Self) {
-        self.ledger.merge(other.ledger);
-        self.unplaced.merge(&other.unplaced);
-        self.bad.merge(other.bad);
-        self.lines += other.lines;
-        self.events += other.events;
-        self.placed += other.placed;
-        self.twice += other.twice;
-        self.span = match (self.span, other.span) {
-            (Some(mut one), Some(other)) => {
-                one.add(other);
-                Some(one)
-            }
-            (one, other) => one.or(other),
-        };
-        self.said.extend(other.said);
-    }
-}
-
-#[derive(Clone, Copy)]
-pub(crate) struct Reading<'r, 'e> {
-    pub(crate) places: &'r Places<'e>,
-    pub(crate) secrets: &'r Secrets,
-    pub(crate) wanted: &'r Wanted,
-    pub(crate) recent: &'r Recent,
-}
-
-impl Reading<'_, '_> {
-    /// One log: what it adds up to, what is to be told of it, and what tells it from others.
-    fn log(self, input: &Input) -> io::Result<(Part, FileTold, Option<String>)> {
-        let mut told = FileTold::of(input.name());
-        let mut cutter = Cutter::new(input.open()?);
-        let Some(first) = cutter.cut(Batch::default())? else { return Ok((Part::default(), told, None)) };
-        let format = self.wanted.read_as.or_else(|| recognise(&first.bytes[..first.bytes.len().min(START)]));
-        told.format = format;
-        let Some(format) = format else { return Ok((Part::default(), told, None)) };
-        let columns = match format {
-            Format::Table => Columns::of(&first_line(&first.bytes)),
-            _ => Columns::default(),
-        };
-        let mut part = Part::default();
-        if format.may_be_whole() && is_part_of_a_document(&first.bytes) {
-            let mut digester = Digester::new(self, format, &columns);
-            match cutter.whole(first.bytes)? {
-                Some(bytes) => digester.line(&bytes, 1),
-                None => digester.part.bad.add(1, Bad::TooLong),
-            }
-            part = digester.part;
-        } else {
-            let shared = Mutex::new((cutter, Some(first), None::<io::Error>));
-            let workers = std::thread::available_parallelism().map_or(1, usize::from);
-            let parts: Vec<Part> = std::thread::scope(|scope| {
-                let run = || {
-                    let mut digester = Digester::new(self, format, &columns);
-                    let mut spare = Batch::default();
-                    loop {
-                        let next = {
-                            let mut shared = shared.lock().expect("nobody panics while holding it");
-                            let (cutter, first, wrong) = &mut *shared;
-                            match first.take() {
-                                Some(first) => Some(first),
-                                None if wrong.is_some() => None,
-                                None => cutter.cut(std::mem::take(&mut spare)).unwrap_or_else(|error| {
-                                    *wrong = Some(error);
-                                    None
-                                }),
-                            }
-                        };
-                        let Some(batch) = next else { break digester.part };
-                        digester.batch(&batch);
-                        spare = batch;
-                    }
-                };
-                let others: Vec<_> = (1..workers).map(|_| scope.spawn(run)).collect();
-                let own = run();
-                let joined =
-                    others.into_iter().map(|it| it.join().expect("a reader of lines does not panic"));
-                std::iter::once(own).chain(joined).collect()
-            });
-            for it in parts {
-                part.merge(it);
-            }
-            let (read, _, wrong) = shared.into_inner().expect("nobody panicked while holding it");
-            told.broke_off = wrong.map(|error| error.to_string());
-            cutter = read;
+/// One log: what it adds up to, what is to be told of it, and what tells it from others.
+fn log(reading: Reading<'_, '_>, input: &Input) -> io::Result<(Part, FileTold, Option<String>)> {
+    let mut told = FileTold::of(input.name());
+    let mut cutter = Cutter::new(input.open()?);
+    let Some(first) = cutter.cut(Batch::default())? else { return Ok((Part::default(), told, None)) };
+    let format = reading.wanted.read_as.or_else(|| recognise(&first.bytes[..first.bytes.len().min(START)]));
+    told.format = format;
+    let Some(format) = format else { return Ok((Part::default(), told, None)) };
+    let columns = match format {
+        Format::Table => Columns::of(&first_line(&first.bytes)),
+        _ => Columns::default(),
+    };
+    let mut part = Part::default();
+    if format.may_be_whole() && is_part_of_a_document(&first.bytes) {
+        let mut digester = Digester::new(reading, format, &columns);
+        match cutter.whole(first.bytes)? {
+            Some(bytes) => digester.line(&bytes, 1),
+            None => digester.part.bad.add(1, Bad::TooLong),
         }
-        told.lines = part.lines;
-        told.bad = part.bad.count;
-        told.bad_lines = part.bad.told();
-        told.twice = part.twice;
-        Ok((part, told, Some(cutter.id())))
+        part = digester.part;
+    } else {
+        let shared = Mutex::new((cutter, Some(first), None::<io::Error>));
+        let workers = std::thread::available_parallelism().map_or(1, usize::from);
+        let parts: Vec<Part> = std::thread::scope(|scope| {
+            let run = || {
+                let mut digester = Digester::new(reading, format, &columns);
+                let mut spare = Batch::default();
+                loop {
+                    let next = {
+                        let mut shared = shared.lock().expect("nobody panics while holding it");
+                        let (cutter, first, wrong) = &mut *shared;
+                        match first.take() {
+                            Some(first) => Some(first),
+                            None if wrong.is_some() => None,
+                            None => cutter.cut(std::mem::take(&mut spare)).unwrap_or_else(|error| {
+                                *wrong = Some(error);
+                                None
+                            }),
+                        }
+                    };
+                    let Some(batch) = next else { break digester.part };
+                    digester.batch(&batch);
+                    spare = batch;
+                }
+            };
+            let others: Vec<_> = (1..workers).map(|_| scope.spawn(run)).collect();
+            let own = run();
+            let joined = others.into_iter().map(|it| it.join().expect("a reader of lines does not panic"));
+            std::iter::once(own).chain(joined).collect()
+        });
+        for it in parts {
+            part.merge(it);
+        }
+        let (read, _, wrong) = shared.into_inner().expect("nobody panicked while holding it");
+        told.broke_off = wrong.map(|error| error.to_string());
+        cutter = read;
     }
+    told.lines = part.lines;
+    told.bad = part.bad.count;
+    told.bad_lines = part.bad.told();
+    told.twice = part.twice;
+    Ok((part, told, Some(cutter.id())))
 }
 
 /// How much of a log is looked at to see its format.

@@ -27,7 +27,7 @@ pub(crate) fn count(number: usize, one: &str) -> String {
 }
 
 /// A number with its thousands apart: "9,120".
-pub(crate) fn grouped(number: u64) -> String {
+pub fn grouped(number: u64) -> String {
     let digits = number.to_string();
     let mut text = String::new();
     for (place, digit) in digits.chars().enumerate() {

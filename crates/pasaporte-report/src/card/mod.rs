@@ -7,7 +7,7 @@ mod used;
 
 use std::collections::BTreeSet;
 
-use pasaporte_audit::{Audit, Finding};
+use pasaporte_audit::{Audit, Finding, grouped};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Exposure, Standing};
@@ -138,14 +138,6 @@ impl WayIn {
         }
         (!told.is_empty()).then(|| told.join(", "))
     }
-}
-
-/// A number with its thousands apart: "9,120".
-pub fn grouped(number: u64) -> String {
-    let digits = number.to_string();
-    let parts: Vec<&str> =
-        digits.as_bytes().rchunks(3).rev().filter_map(|part| std::str::from_utf8(part).ok()).collect();
-    parts.join(",")
 }
 
 impl Note {

@@ -12,14 +12,13 @@ use base64::Engine as _;
 use minijinja::syntax::SyntaxConfig;
 use minijinja::value::{Serde, ValueKind};
 use minijinja::{Environment, Error, Output, State, Value, context};
-use pasaporte_audit::Severity;
+use pasaporte_audit::{Severity, grouped};
 use pasaporte_core::estate::Vocabulary;
 use pasaporte_read::visible;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 
 use crate::audit::{InWords, Report};
-use crate::card::grouped;
 use crate::exhibits::{Exhibits, Passport, Stamp};
 use crate::finding::{FindingOut, Standing};
 

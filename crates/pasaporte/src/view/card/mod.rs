@@ -5,12 +5,12 @@ mod others;
 use std::fmt::Write;
 
 use anstyle::Style;
-use pasaporte_audit::{Catalogue, Severity};
+use pasaporte_audit::{Catalogue, Severity, grouped};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::State;
 use pasaporte_report::finding::FindingOut;
-use pasaporte_report::{BecomingOut, Card, Exit, KeyOut, Let, RunsAs, WayIn, grouped};
+use pasaporte_report::{BecomingOut, Card, Exit, KeyOut, Let, RunsAs, WayIn};
 
 pub(crate) use others::{card_of_endpoint, card_of_identity, card_of_key};
 

@@ -3,10 +3,10 @@
 use std::fmt::Write;
 
 use anstyle::Style;
-use pasaporte_audit::{KeyVerdict, Severity};
+use pasaporte_audit::{KeyVerdict, Severity, grouped};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{State, Vocabulary};
-use pasaporte_report::{CallsOut, DoneOut, EndpointCard, IdentityCard, KeyCard, SumOut, grouped};
+use pasaporte_report::{CallsOut, DoneOut, EndpointCard, IdentityCard, KeyCard, SumOut};
 use unicode_width::UnicodeWidthStr;
 
 use super::{
