@@ -7,7 +7,7 @@ use pasaporte_audit::{Audit, Finding, Impact, KeyVerdict, Severity, key_verdicts
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
-    Environment, FunctionId, IdentityId, IdentityKind, KeyId, KeyReach, LastUse, Principal, State, Thing,
+    Environment, FunctionId, IdentityId, IdentityKind, KeyId, KeyReach, Principal, State, Thing,
 };
 use pasaporte_core::reach::Reaches;
 use pasaporte_read::estate::Word;
@@ -19,6 +19,7 @@ use sha2::{Digest, Sha256};
 
 use crate::Reached;
 use crate::card::{self, Card, WayIn};
+use crate::dates::{date, last_used};
 
 /// How many passports are made, the worst first; how many keys, identities and names of a cell are kept.
 const MOST_PASSPORTS: usize = 5_000;
@@ -440,7 +441,6 @@ impl KeyLine {
 
 fn keys(audit: &Audit<'_>) -> (Vec<KeyRow>, usize) {
     let estate = audit.estate();
-    let date = |time: jiff::Timestamp| time.strftime("%Y-%m-%d").to_string();
     let verdicts = key_verdicts(audit);
     let mut all: Vec<KeyRow> = estate
         .all::<KeyId>()
@@ -451,11 +451,7 @@ fn keys(audit: &Audit<'_>) -> (Vec<KeyRow>, usize) {
             accepted: audit.effects().accepted(id) == Verdict::Yes && !estate.has_ended(key.expires),
             age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
             allowed_days: audit.thresholds_of(key).key_max_age,
-            last_used: match (audit.last_use_of(id), key.last_used) {
-                (Some(time), _) => Some(date(time)),
-                (None, LastUse::Never) => Some("never".to_owned()),
-                (None, _) => None,
-            },
+            last_used: last_used(audit, id),
             expires: key.expires.map(date),
             verdict: verdicts.get(&id).copied().map(Word),
         })

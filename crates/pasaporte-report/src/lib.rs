@@ -7,6 +7,7 @@ pub mod accepted;
 pub mod audit;
 mod card;
 pub mod config;
+mod dates;
 pub mod diff;
 mod entry;
 pub mod exhibits;

@@ -40,7 +40,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
         KeyFact::NoExpiry(_) => match estate.as_of() {
             Some(now) => {
                 let end = now + SignedDuration::from_hours(24 * audit.thresholds_of(key).key_max_age);
-                let end = end.strftime("%Y-%m-%d").to_string();
+                let end = day(end);
                 told.by_setting(key.origin, "expires", Setting::Word(end))
             }
             None => told,
@@ -67,10 +67,10 @@ fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(S
             )
         }
         KeyFact::ExpiredEnabled { accepted, .. } => {
-            let ended = key.expires.map_or_else(String::new, |end| end.strftime("%Y-%m-%d").to_string());
+            let ended = key.expires.map_or_else(String::new, day);
             let seen = match (*accepted, key.last_used) {
                 (Verdict::Yes, LastUse::At(used)) => {
-                    format!("it was accepted after that, on {}", used.strftime("%Y-%m-%d"))
+                    format!("it was accepted after that, on {}", day(used))
                 }
                 _ => "whether it is still accepted is not known".to_owned(),
             };

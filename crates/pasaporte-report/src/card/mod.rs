@@ -13,7 +13,7 @@ use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::{
     ActionClass, Check, EndpointId, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyId, KeyOf,
-    KeyReach, LastUse, Presents, Principal, Shows, State, Thing, TriggerId, Vocabulary, Way,
+    KeyReach, Presents, Principal, Shows, State, Thing, TriggerId, Vocabulary, Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -25,6 +25,7 @@ pub use used::{CallsOut, DoneOut, SumOut};
 
 use used::{calls_at, runs, used_of_service};
 
+use crate::dates::{date, last_used};
 use crate::finding::{FindingOut, Texts};
 use crate::{
     ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account,
@@ -495,7 +496,6 @@ fn exits(audit: &Audit<'_>, identity: Option<IdentityId>, rights: &[ServiceOut])
 
 fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
     let estate = audit.estate();
-    let date = |time: jiff::Timestamp| time.strftime("%Y-%m-%d").to_string();
     let opening = audit.effects().keys_opening(function, KeyReach::Function);
     let mut all: Vec<KeyOut> = opening
         .into_iter()
@@ -506,11 +506,7 @@ fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
                 opens: estate.label(key.opens()),
                 reach: Word(key.reach),
                 age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
-                last_used: match (audit.last_use_of(id), key.last_used) {
-                    (Some(time), _) => Some(date(time)),
-                    (None, LastUse::Never) => Some("never".to_owned()),
-                    (None, _) => None,
-                },
+                last_used: last_used(audit, id),
                 expires: key.expires.map(date),
             })
         })

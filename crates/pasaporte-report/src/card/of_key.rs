@@ -4,13 +4,13 @@ use pasaporte_audit::{Audit, Finding, KeyVerdict, key_verdicts};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{Environment, KeyId, KeyReach, Principal, SeenIn, Showed, State, Thing};
-use pasaporte_core::usage::Sum;
 use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::used::SumOut;
 use super::{findings_about, looked_at};
+use crate::dates::{date, last_used};
 use crate::finding::{FindingOut, Texts};
 use crate::{PlaceOut, VERSION, account};
 
@@ -106,12 +106,6 @@ impl KeyCard {
         let (estate, effects) = (audit.estate(), audit.effects());
         let key = estate.get(id)?;
         let thing = Thing::Key(id);
-        let date = |time: jiff::Timestamp| time.strftime("%Y-%m-%d").to_string();
-        let last_used = match (audit.last_use_of(id), key.last_used) {
-            (Some(time), _) => Some(date(time)),
-            (None, pasaporte_core::estate::LastUse::Never) => Some("never".to_owned()),
-            (None, _) => None,
-        };
         let used = audit.used_for(id);
         let mut functions: Vec<OpenedOut> = super::functions_opened(effects, id)
             .into_iter()
@@ -152,7 +146,7 @@ impl KeyCard {
             age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
             allowed_days: audit.thresholds_of(key).key_max_age,
             expires: key.expires.map(date),
-            last_used,
+            last_used: last_used(audit, id),
             shown: SumOut::new(&audit.shown_by(id)),
             held_by,
             may: effects.tell(Principal::Key(id)),
@@ -169,10 +163,10 @@ fn seen(audit: &Audit<'_>, id: KeyId) -> Vec<SeenOut> {
     let estate = audit.estate();
     let sightings = estate.sightings().iter().filter(|it| it.what == Showed::Key(id));
     let mut all: Vec<SeenOut> = sightings
-        .map(|it| {
-            let mut sum = Sum::default();
-            sum.add(estate, &it.tally);
-            SeenOut { place: Word(it.place), on: it.on.map(|on| estate.label(on)), sum: SumOut::new(&sum) }
+        .map(|it| SeenOut {
+            place: Word(it.place),
+            on: it.on.map(|on| estate.label(on)),
+            sum: SumOut::of(estate, &it.tally),
         })
         .collect();
     all.sort_by(|one, other| (one.place.0, &one.on).cmp(&(other.place.0, &other.on)));

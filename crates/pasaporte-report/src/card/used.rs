@@ -10,6 +10,7 @@ use pasaporte_core::usage::{Logged, Sum};
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::dates::date;
 use crate::list::seen::{clients, showed};
 
 /// What rows add up to.
@@ -25,7 +26,7 @@ pub struct SumOut {
 
 impl SumOut {
     pub(crate) fn new(sum: &Sum) -> Self {
-        let last = sum.last.map(|time| time.strftime("%Y-%m-%d").to_string());
+        let last = sum.last.map(date);
         Self { count: sum.count, last, clients: clients(sum) }
     }
 

@@ -9,6 +9,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::PlaceOut;
+use crate::dates::date;
 use crate::list::{Cell, Kind, List};
 
 /// Things that were made, are gone, or are set otherwise.
@@ -121,9 +122,7 @@ impl Settings {
 
     /// Keys that are another secret than they were.
     fn rotated(&mut self, old: &Audit<'_>, new: &Audit<'_>) {
-        let date = |time: Option<jiff::Timestamp>| {
-            time.map_or_else(String::new, |time| time.strftime("%Y-%m-%d").to_string())
-        };
+        let date = |time: Option<jiff::Timestamp>| time.map_or_else(String::new, date);
         for (id, key) in new.estate().all::<KeyId>() {
             let name = new.estate().id(id);
             let earlier = old.estate().find::<KeyId>(name).and_then(|id| old.estate().get(id));

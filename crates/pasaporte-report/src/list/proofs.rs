@@ -5,12 +5,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use pasaporte_audit::{Audit, KeyVerdict, key_verdicts};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{
-    Check, EndpointId, KeyId, KeyReach, LastUse, List as ListOf, Name, SeenIn, Showed, State, Thing, TokenId,
+    Check, EndpointId, KeyId, KeyReach, List as ListOf, Name, SeenIn, Showed, State, Thing, TokenId,
     VerifierId,
 };
 
 use super::shared::{YES, column, date, named, place, words_of};
 use super::{Cell, Column, Holds, List, seen};
+use crate::dates::last_used;
 
 pub(super) const KEYS: &[Column] = &[
     column("key", 0, Holds::Names),
@@ -32,11 +33,6 @@ pub(super) fn keys(audit: &Audit<'_>, list: &mut List) {
     let verdicts = key_verdicts(audit);
     for (id, key) in estate.all::<KeyId>() {
         let age = key.rotated.max(key.created).and_then(|since| audit.days_since(since));
-        let last_used = match (audit.last_use_of(id), key.last_used) {
-            (Some(time), _) => Cell::text(date(time)),
-            (None, LastUse::Never) => Cell::text("never"),
-            (None, _) => Cell::Nothing,
-        };
         let verdict = verdicts.get(&id).copied().unwrap_or(KeyVerdict::Keep);
         let seen = estate.list(key.seen_in).iter().map(|name| estate.text(*name).to_owned());
         let sighted =
@@ -59,7 +55,7 @@ pub(super) fn keys(audit: &Audit<'_>, list: &mut List) {
             Cell::count(audit.functions_of_thing(Thing::Key(id)).len()),
             state,
             age.map_or(Cell::Nothing, Cell::Number),
-            last_used,
+            Cell::maybe(last_used(audit, id)),
             Cell::text(key.expires.map_or("never".to_owned(), date)),
             Cell::maybe(seen::clients(&audit.shown_by(id))),
             Cell::many(texts(audit, key.held_by)),

@@ -7,6 +7,7 @@ use pasaporte_core::estate::{AccountOf, Environment, Name, Origin, ScopeKind, St
 use super::{Cell, Holds, Said};
 
 pub(super) use super::column;
+pub(super) use crate::dates::date;
 
 /// The words of a closed set.
 pub(super) const fn words<T: Copy, const N: usize>(all: &'static [(&'static str, T)]) -> [&'static str; N] {
@@ -68,10 +69,6 @@ pub(super) fn place(audit: &Audit<'_>, thing: Thing) -> [Cell; 2] {
     };
     let platform = estate.platform(estate.scope_of(thing));
     [Cell::maybe(platform.map(|name| estate.text(name))), account]
-}
-
-pub(super) fn date(time: jiff::Timestamp) -> String {
-    time.strftime("%Y-%m-%d").to_string()
 }
 
 /// A name, if there is one.

@@ -236,7 +236,7 @@ fn event<'a>(
             event.path = None;
         }
     }
-    // What runs on something else than a call.
+    // What runs on something else than a call, in the words of the OpenTelemetry conventions for `faas.trigger`.
     if matches!(trigger, Some("pubsub" | "timer" | "datasource")) {
         event.did = Some(pasaporte_core::access::INVOKE);
         event.to = event.function;

@@ -62,12 +62,17 @@ fn few(page: Page, titles: &[&str], mut rows: Vec<Vec<Span>>, none: &str, out: &
     }
 }
 
-/// "last 2026-11-20, 4 clients"
-fn when(sum: &SumOut) -> Span {
-    let clients = sum.clients.as_ref().map(|clients| match clients.as_str() {
+/// "1 client", "16 clients or more"; nothing where nobody counted.
+fn clients(sum: &SumOut) -> Option<String> {
+    sum.clients.as_ref().map(|clients| match clients.as_str() {
         "1" => "1 client".to_owned(),
         _ => format!("{clients} clients").replace("or more clients", "clients or more"),
-    });
+    })
+}
+
+/// "last 2026-11-20, 4 clients"
+fn when(sum: &SumOut) -> Span {
+    let clients = clients(sum);
     let last = sum.last.as_ref().map(|last| format!("last {last}"));
     Span(last.into_iter().chain(clients).collect::<Vec<_>>().join(", "), DIM)
 }
@@ -112,9 +117,8 @@ pub(crate) fn card_of_key(page: Page, it: &KeyCard) -> String {
     ];
     facts(&all, page, &mut out);
     let shown = (it.shown.count > 0).then(|| {
-        let clients =
-            it.shown.clients.as_ref().map_or_else(String::new, |clients| format!(" by {clients} clients"));
-        format!("{} times{clients}", grouped(it.shown.count)).replace("or more clients", "clients or more")
+        let clients = clients(&it.shown).map_or_else(String::new, |clients| format!(" by {clients}"));
+        format!("{} times{clients}", grouped(it.shown.count))
     });
     let held = (!it.held_by.is_empty()).then(|| it.held_by.join(", "));
     let print = (!it.has_fingerprint).then(|| "not known: logs cannot show it".to_owned());
