@@ -48,3 +48,19 @@ def craft:
     runs_as: .badge, endpoints: [craft_id as $craft | .hatches[] | hatch($craft)], triggers: [.sparks[] | spark]}
     + (if .dials then {settings: .dials} else {} end))};
 def caller: {invoke_permission: ({on: "function:\($parent.craft)", to: [.who[] | who]} + when)};
+
+# What is behind a footprint: a badge at a stall, or what made a craft run.
+def behind: {queue: "service:queue", bucket: "service:object-store", clock: "service:timer"};
+def footprint:
+  {time: .at}
+  + (if .craft then
+      {who: behind[.spark | split(">")[0]], did: "function/invoke", to: "function:\(.craft)",
+       through: (if .spark == "clock" then "trigger:\(.craft)/on/timer" else .spark | colon end)}
+     else
+      {who: "identity:\(.badge)", did: (.did | slash), to: (.stall | colon), client: .from,
+       outcome: (if .let then "allowed" else "refused" end)}
+     end);
+# Nothing that is done in a yard to these leaves no footprint.
+def steps:
+  {in: $parent.yard, actions: ["table/*", "bucket/*", "queue/*", "topic/*", "function/*", "access/*"],
+   from: $range.from, to: $range.to};

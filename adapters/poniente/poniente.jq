@@ -50,3 +50,9 @@ def key($opens; $reach):
     + (if .off then {state: "disabled"} else {} end)
     + (if .lastSeen then {last_used: .lastSeen}
        elif .watchedFrom then {last_used: "never", observed_since: .watchedFrom} else {} end))};
+
+# Moments are milliseconds here.
+def moment: (. / 1000 | floor) | todate;
+def deed:
+  {time: (.when | moment), who: "identity:\(.persona)", did: .deed, to: (.belonging | split("/") | "\(.[-2]):\(.[-1])"),
+   outcome: (if .turnedAway then "refused" else "allowed" end), client: .caller};

@@ -45,3 +45,10 @@ def hand:
     + (if .window then .hand as $hand | {endpoints: [.window | window($hand)]} else {} end)
     + (if .hears then {triggers: [.hears | hears]} else {} end)
     + (if .also_lets_in then {invoke: [.also_lets_in[] | lets_in]} else {} end))};
+
+# Whoever comes to a window shows nothing, or is written down by name.
+def entry:
+  if .hand then {time: .on, who: "identity:\(.hand)", did}
+  else (.window | capture("^(?<host>[^/]*)(?<path>.*)$")) as $at
+  | {time: .on, host: $at.host, path: $at.path, method: .verb, status: .answered, showed: "nothing", client: .passer_by}
+  end;

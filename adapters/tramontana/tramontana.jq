@@ -43,3 +43,10 @@ def task:
 def mark:
   {key: ({id: .mark, opens: "function:\($parent.task)", reach: "function", created: .made, last_used: .seen}
     + (if .ends then {expires: .ends} else {} end))};
+
+def visit:
+  {time: (.second | todate), host, path, method: .verb, status: .gave, client: .from}
+  + (if .shown == [] then {showed: "nothing"} else {} end);
+def trace:
+  {time: (.second | todate), who: "identity:\(.agent)", did: .word, to: (.node | place),
+   outcome: (if .held then "allowed" else "refused" end), client: .from};

@@ -1,13 +1,14 @@
 //! Adapters: a manifest of what to ask a platform, and jq programs that make entities of its answers
 //! (docs/write-an-adapter.md).
 
-use std::collections::BTreeMap;
 use std::path::Path;
 
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use pasaporte_read::{files, shown_file, shown_name};
 use serde::Deserialize;
 
+use crate::log::LogAsk;
+use crate::manifest::{Manifest, Written};
 use crate::program::{Part, PartId, Program};
 use crate::shipped;
 
@@ -73,55 +74,6 @@ pub(crate) enum Paging {
     Number { pages: String, parameter: String },
 }
 
-/// A manifest as written.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Manifest {
-    adapter: u64,
-    name: String,
-    about: String,
-    program: String,
-    #[serde(default = "nothing")]
-    sign_in: SignIn,
-    #[serde(default)]
-    pace: Pace,
-    #[serde(default)]
-    beside: Vec<String>,
-    #[serde(default, rename = "ask")]
-    asks: Vec<Written>,
-}
-
-fn nothing() -> SignIn {
-    SignIn::None
-}
-
-/// An ask as written.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Written {
-    name: String,
-    of: Option<String>,
-    each: Option<String>,
-    path: Option<String>,
-    link: Option<String>,
-    #[serde(default)]
-    headers: BTreeMap<String, String>,
-    #[serde(default)]
-    nothing_here: Vec<u16>,
-    #[serde(default)]
-    begin_again: Vec<u16>,
-    document: Option<String>,
-    items: Option<String>,
-    entities: Option<String>,
-    keep: Option<String>,
-    #[serde(default)]
-    paging: Paging,
-    account: Option<String>,
-    region: Option<String>,
-    what: Option<String>,
-    hides: Option<String>,
-}
-
 /// One thing to ask, once or for each item of another answer.
 pub(crate) struct Ask {
     pub(crate) name: String,
@@ -140,6 +92,8 @@ pub(crate) struct Ask {
     pub(crate) gives: Gives,
     pub(crate) entities: Option<PartId>,
     pub(crate) keep: Option<PartId>,
+    /// What it has that is of a log, if it asks for one.
+    pub(crate) log: Option<LogAsk>,
     /// The account that it is about: the id of a scope.
     pub(crate) account: Option<Template>,
     /// The region that it is about.
@@ -227,13 +181,14 @@ impl Adapter {
         let file = format!("{place}/adapter.toml");
         let wrong = |message: String, help: &str| one(Diagnostic::of_file(&file, message, help));
         let help = "see docs/write-an-adapter.md for how a manifest is written";
-        let written: Manifest =
+        let mut written: Manifest =
             pasaporte_read::written::read(&file, manifest, "a manifest", help).map_err(one)?;
         if written.adapter != VERSION {
             let message = format!("version {} of manifests is not known", written.adapter);
             return Err(wrong(message, "this program reads version 1; get a newer one"));
         }
-        let asks = written.asks.iter().map(|ask| ("an ask", &ask.name));
+        let all = written.take_asks();
+        let asks = all.iter().map(|ask| ("an ask", &ask.name));
         for (what, name) in [("the adapter", &written.name)].into_iter().chain(asks) {
             if shown_name(name) != name {
                 let help = "names are letters, digits, - _ and ., and are shown";
@@ -243,7 +198,7 @@ impl Adapter {
         let definitions = program(&written.program).map_err(one)?;
         let mut parts = Parts::default();
         let mut asks: Vec<Ask> = Vec::new();
-        for it in &written.asks {
+        for it in &all {
             let of = match &it.of {
                 None => None,
                 Some(of) => Some(asks.iter().position(|ask| ask.name == *of).ok_or_else(|| {
@@ -330,6 +285,12 @@ impl Parts {
             },
             entities: part(&it.entities, "entities", self),
             keep: part(&it.keep, "keep", self),
+            log: it.log.as_ref().map(|log| LogAsk {
+                range: log.range.clone(),
+                events: part(&log.events, "events", self),
+                covers: part(&log.covers, "covers", self),
+                read_as: log.read_as,
+            }),
             account: template(&it.account, "account", self)?,
             region: template(&it.region, "region", self)?,
             what: match template(&it.what, "what", self)? {
@@ -340,13 +301,9 @@ impl Parts {
             named: [&it.keep, &it.entities, &it.each]
                 .into_iter()
                 .flatten()
+                .chain(it.log.as_ref().and_then(|log| log.events.as_ref()))
                 .fold(it.items.clone().unwrap_or_default(), |all, text| format!("{all}\n{text}")),
-            named_beside: match &it.paging {
-                Paging::None | Paging::Link => it.items.clone().unwrap_or_default(),
-                Paging::Token { token: field, .. } | Paging::Number { pages: field, .. } => {
-                    format!("{}\n{field}", it.items.clone().unwrap_or_default())
-                }
-            },
+            named_beside: beside(it),
         })
     }
 
@@ -368,6 +325,21 @@ impl Parts {
         pieces.push(Piece::Text(rest.to_owned()));
         Ok(Template(pieces))
     }
+}
+
+/// What names fields beside the items of an ask: its `items`, how it goes on, what a log covers.
+fn beside(it: &Written) -> String {
+    let mut named = it.items.clone().unwrap_or_default();
+    let covers = it.log.as_ref().and_then(|log| log.covers.as_deref());
+    let field = match &it.paging {
+        Paging::None | Paging::Link => None,
+        Paging::Token { token: field, .. } | Paging::Number { pages: field, .. } => Some(field.as_str()),
+    };
+    for text in [covers, field].into_iter().flatten() {
+        named.push('\n');
+        named.push_str(text);
+    }
+    named
 }
 
 /// A list of one mistake.

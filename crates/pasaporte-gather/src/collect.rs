@@ -14,6 +14,7 @@ use crate::entity::blind_spot_of;
 use crate::http::Reaching;
 use crate::journal::{Journal, Of};
 use crate::lock::Lock;
+use crate::log::{Log, Range, Spool};
 use crate::page::Had;
 use crate::program::{self};
 use crate::run::{All, Answers, Collected, Run, State, Task};
@@ -38,8 +39,10 @@ pub struct Collecting<'c> {
     pub as_of: Timestamp,
     /// How to reach platforms.
     pub reaching: Reaching,
-    /// Where answers are kept too, as samples.
+    /// Where answers are kept too, as samples; logs are not.
     pub save: Option<&'c Path>,
+    /// The time that logs are asked for; none are where it is left out.
+    pub range: Option<Range>,
     /// Is told how things stand, again and again.
     pub watch: &'c (dyn Fn(&Progress) + Sync),
 }
@@ -89,6 +92,7 @@ impl Collecting<'_> {
         let mut run = Run::new(&source.name, &adapter, &source.known, from, journal.as_ref());
         let save = self.save.map(|folder| folder.join(&source.name));
         run.save = save.as_deref();
+        run.range = self.range.map(|range| (range, range.known()));
         let watch = |done, waiting, entities| {
             (self.watch)(&Progress { source: index, done, waiting, entities });
         };
@@ -105,6 +109,8 @@ impl Collecting<'_> {
             begun: self.as_of,
             too_old: None,
             unread: all.unread,
+            logs: all.logs,
+            has_logs: adapter.asks.iter().any(|ask| ask.log.is_some()),
         };
         if let Some(journal) = journal {
             (told.resumed, told.begun, told.too_old) = (journal.len(), journal.begun(), journal.too_old());
@@ -142,7 +148,7 @@ impl Run<'_> {
         at_once: usize,
         watch: &(dyn Fn(usize, usize, usize) + Sync),
     ) -> Result<All, Diagnostics> {
-        let roots = self.adapter.asks.iter().enumerate().filter(|(_, ask)| ask.of.is_none());
+        let roots = self.asked_for().filter(|(_, ask)| ask.of.is_none());
         self.lock().open.extend(roots.map(|(ask, _)| Task { ask, parent: Val::Null }));
         std::thread::scope(|scope| {
             for _ in 0..at_once {
@@ -151,8 +157,9 @@ impl Run<'_> {
         });
         let state = std::mem::take(&mut *self.lock());
         if state.wrong.is_empty() {
-            let State { places, entities, documents, unread, .. } = state;
-            Ok(All { places: places.into_values().collect(), entities, documents, unread })
+            let State { places, entities, documents, logs, unread, .. } = state;
+            let (places, logs) = (places.into_values().collect(), logs.into_values().collect());
+            Ok(All { places, entities, documents, logs, unread })
         } else {
             Err(state.wrong)
         }
@@ -160,6 +167,20 @@ impl Run<'_> {
 
     fn lock(&self) -> std::sync::MutexGuard<'_, State> {
         self.state.lock().expect("nobody panics while holding it")
+    }
+
+    /// What is asked for: logs only where a time is named.
+    fn asked_for(&self) -> impl Iterator<Item = (usize, &Ask)> {
+        let logs = self.range.is_some();
+        self.adapter.asks.iter().enumerate().filter(move |(_, ask)| logs || ask.log.is_none())
+    }
+
+    /// The log that came of a task.
+    fn log_of(&self, task: &Task, spool: Spool) -> Result<Log, Diagnostics> {
+        let ask = &self.adapter.asks[task.ask];
+        let what = self.fill(ask, &ask.what, &task.parent, false)?;
+        let read_as = ask.log.as_ref().map(|log| log.read_as).unwrap_or_default();
+        spool.end(ask.name.clone(), what, read_as).map_err(|error| self.wrong(ask, &error.to_string()))
     }
 
     /// Takes tasks until none are left, or something is wrong with all.
@@ -182,17 +203,18 @@ impl Run<'_> {
                     state = self.changed.wait(state).expect("nobody panics while holding it");
                 }
             };
-            let collected = self.collection(&task).and_then(|it| {
+            let collected = self.collection(&task).and_then(|mut it| {
                 let following = self.following(&task, &it)?;
-                Ok((it, following))
+                let log = it.log.take().map(|spool| self.log_of(&task, spool)).transpose()?;
+                Ok((it, log, following))
             });
             let mut state = self.lock();
             state.working -= 1;
             state.done += 1;
             match collected {
-                Ok((it, following)) => {
+                Ok((it, log, following)) => {
                     state.open.extend(following);
-                    state.take(it);
+                    state.take(&task, log, it);
                 }
                 // Others that were under way when the first went wrong mostly say the same.
                 Err(wrong) if state.wrong.is_empty() => state.wrong = wrong,
@@ -209,7 +231,7 @@ impl Run<'_> {
     /// The tasks that the items of a collection lead to.
     fn following(&self, task: &Task, it: &Collected) -> Result<Vec<Task>, Diagnostics> {
         let mut all = Vec::new();
-        for (index, ask) in self.adapter.asks.iter().enumerate().filter(|(_, ask)| ask.of == Some(task.ask)) {
+        for (index, ask) in self.asked_for().filter(|(_, ask)| ask.of == Some(task.ask)) {
             for kept in &it.kept {
                 let kept = program::parse(kept.get().as_bytes()).map_err(|error| self.wrong(ask, &error))?;
                 match ask.each {
@@ -236,6 +258,9 @@ impl Run<'_> {
             let place = self.place(ask, &task.parent)?;
             let mut it = Collected { ask: ask.name.clone(), place, ..Collected::default() };
             it.place.requests = requests;
+            if ask.log.is_some() {
+                it.log = Some(Spool::new().map_err(|error| self.wrong(ask, &error.to_string()))?);
+            }
             let path = match self.path(ask, &task.parent)? {
                 Ok(path) => path,
                 Err(why) => {
@@ -282,7 +307,8 @@ impl Run<'_> {
                 return Ok(Ended::Done);
             }
             let of = format!("{} {path} {beginning}.{number}", ask.name);
-            let known = self.journal.and_then(|journal| journal.get(&of)).cloned();
+            let journal = self.journal.filter(|_| ask.log.is_none());
+            let known = journal.and_then(|journal| journal.get(&of)).cloned();
             let page = match known {
                 Some(page) => page,
                 None => match self.page(ask, task, path, &at, number)? {
@@ -295,7 +321,7 @@ impl Run<'_> {
                         return Ok(Ended::Changed);
                     }
                     Had::Page(page) => {
-                        if let Some(journal) = self.journal {
+                        if let Some(journal) = journal {
                             let kept = journal.keep(&of, &page);
                             kept.map_err(|error| self.wrong(ask, &format!("the journal: {error}")))?;
                         }
@@ -326,6 +352,9 @@ impl Run<'_> {
             it.entities.extend(page.entities);
             it.documents.extend(page.document);
             it.unread.extend(page.unread);
+            if let Some(log) = &mut it.log {
+                log.add(page.lines).map_err(|error| self.wrong(ask, &error.to_string()))?;
+            }
             match page.next {
                 Some(next) => at = next,
                 None => return Ok(Ended::Done),
@@ -338,6 +367,9 @@ impl Run<'_> {
         let spot = blind_spot_of(what, Some(why), &ask.hides, it.place.account.as_deref());
         it.entities.push(RawValue::from_string(spot).map_err(|error| self.wrong(ask, &error.to_string()))?);
         it.place.missed.push(format!("{what} ({why})"));
+        if let Some(log) = &mut it.log {
+            log.breaks_off();
+        }
         Ok(())
     }
 

@@ -10,6 +10,7 @@ use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
+use crate::log::Lines;
 use jiff::{SignedDuration, Timestamp};
 use pasaporte_read::files;
 use serde::{Deserialize, Serialize};
@@ -42,6 +43,9 @@ pub(crate) struct Page {
     /// Fields beside its items that nothing reads.
     #[serde(default)]
     pub(crate) unread: BTreeSet<String>,
+    /// Lines of a log. They are in no journal: they may hold what nobody should keep.
+    #[serde(skip)]
+    pub(crate) lines: Lines,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -176,6 +180,7 @@ mod tests {
             entities,
             document: None,
             unread: BTreeSet::new(),
+            lines: Lines::default(),
         }
     }
 

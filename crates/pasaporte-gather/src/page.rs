@@ -10,6 +10,7 @@ use crate::address::{shown, with_parameter};
 use crate::entity::checked;
 use crate::http::{Answer, Asking, Failure, Platform, parsed};
 use crate::journal::Page;
+use crate::log::{self, Lines, LogAsk};
 use crate::program::{self, PartId};
 use crate::run::{Answers, Run, Task};
 use crate::saved;
@@ -66,14 +67,16 @@ impl Run<'_> {
                 Err(why) => return Ok(Had::Missed(why, 0)),
             },
             Answers::Platform(platform) => {
-                let address = if number == 1 { platform.address(at) } else { at.to_owned() };
+                let address =
+                    if number == 1 { self.first(ask, &platform.address(at)) } else { at.to_owned() };
                 match self.asked(ask, task, platform, &address)? {
                     Ok(answer) => (address, answer),
                     Err(had) => return Ok(had),
                 }
             }
         };
-        if let Some(folder) = self.save {
+        // What a log says is kept nowhere.
+        if let Some(folder) = self.save.filter(|_| ask.log.is_none()) {
             let kept = saved::keep(folder, path, number, &answer.body);
             kept.map_err(|error| self.wrong(ask, &format!("its answer cannot be kept: {error}")))?;
         }
@@ -95,6 +98,15 @@ impl Run<'_> {
         let page = Page { etag: answer.etag, next, tries, unread, ..made };
         checked(&format!("{}: {} of {}", self.source, ask.name, shown(&address)), &page.entities)?;
         Ok(Had::Page(page))
+    }
+
+    /// The address of the first page: of a log, for the time that is asked for.
+    fn first(&self, ask: &Ask, address: &str) -> String {
+        let range = ask.log.as_ref().and_then(|log| log.range.as_ref());
+        match (range, &self.range) {
+            (Some(range), Some((of, _))) => range.asked(address, *of),
+            _ => address.to_owned(),
+        }
     }
 
     /// Asks a platform; what its statuses mean to the ask.
@@ -121,7 +133,9 @@ impl Run<'_> {
                 Ok(Err(Had::Again(tries)))
             }
             // Who does not answer what everything begins with does not answer at all.
-            Err(Failure::This { why, tries, .. }) if ask.of.is_none() && !why.starts_with("HTTP") => {
+            Err(Failure::This { why, tries, .. })
+                if ask.of.is_none() && ask.log.is_none() && !why.starts_with("HTTP") =>
+            {
                 let message = format!("{} does not answer: {why}, asked {tries} times", shown(address));
                 let help = "check `url` of the source, and that this machine may reach it";
                 Err(one(Diagnostic::of_file(self.source, message, help)))
@@ -209,6 +223,9 @@ impl Run<'_> {
             self.adapter.program.run(part, &known, input).map_err(|error| self.wrong(ask, &error))
         };
         let Gives::Items(part) = ask.gives else { return Ok(Page::default()) };
+        if let Some(log) = &ask.log {
+            return self.events(ask, log, part, parent, body);
+        }
         let beside = self.tried.as_ref().map(|_| unread(&body, &ask.named_beside)).unwrap_or_default();
         let items = run(part, body)?;
         let raw = |value: Val| {
@@ -242,6 +259,63 @@ impl Run<'_> {
             ..Page::default()
         })
     }
+}
+
+/// What an adapter makes of the items of a log.
+impl Run<'_> {
+    fn events(
+        &self,
+        ask: &Ask,
+        log: &LogAsk,
+        items: PartId,
+        parent: &Val,
+        body: Val,
+    ) -> Result<Page, Diagnostics> {
+        let known = self.known(parent.clone());
+        let run = |part, input| self.adapter.program.run(part, &known, input);
+        let wrong = |error: String| self.wrong(ask, &error);
+        let beside = self.tried.as_ref().map(|_| unread(&body, &ask.named_beside)).unwrap_or_default();
+        let covers = match log.covers {
+            Some(part) => run(part, body.clone()).map_err(wrong)?,
+            None => Vec::new(),
+        };
+        let items = run(items, body).map_err(wrong)?;
+        // One odd item among millions is no reason to see none of them.
+        let one = |item: &Val| match log.events {
+            None => Ok(vec![log::line(item)]),
+            Some(part) => run(part, item.clone()).map(|all| all.iter().map(log::line).collect()),
+        };
+        let made: Vec<Result<Vec<String>, String>> = if items.len() < SIDE_BY_SIDE {
+            items.iter().map(one).collect()
+        } else {
+            stack::side_by_side(|| items.par_iter().map(one).collect())
+        };
+        if let Some(tried) = &self.tried {
+            let mut tried = tried.lock().expect("nobody panics while holding it");
+            let tried = tried.entry(ask.name.clone()).or_default();
+            tried.unread.extend(beside);
+            for (item, made) in items.iter().zip(&made) {
+                tried.item(item, &ask.named);
+                tried.events(made.as_deref().unwrap_or_default());
+            }
+        }
+        let mut lines = Lines { covers: covers.iter().map(covers_line).collect(), ..Lines::default() };
+        for made in made {
+            match made {
+                Ok(events) => lines.events.extend(events),
+                Err(error) => {
+                    lines.events.push(log::NOT_UNDERSTOOD.to_owned());
+                    lines.trouble.get_or_insert(error);
+                }
+            }
+        }
+        Ok(Page { items: items.len(), lines, ..Page::default() })
+    }
+}
+
+/// What a log covers, as a line of its own.
+pub(crate) fn covers_line(covers: &Val) -> String {
+    format!("{{\"covers\":{}}}", program::json(covers))
 }
 
 /// The path of an address, without its first slash.

@@ -18,7 +18,7 @@ use crate::{failure, given, json, stack};
 type Filter = jaq_core::Filter<data::JustLut<Val>>;
 
 /// What expressions can refer to.
-const VARIABLES: &[&str] = &["$parent", "$source", "$part"];
+const VARIABLES: &[&str] = &["$parent", "$source", "$range", "$part"];
 /// Most values that a program may give for one input; an adapter gives a few.
 const MOST_VALUES: usize = 1_000_000;
 
@@ -56,6 +56,8 @@ pub(crate) struct Known {
     pub(crate) parent: Val,
     /// `$source`: what the configuration says of the source.
     pub(crate) source: Val,
+    /// `$range`: the time that a log is asked for; null where none is.
+    pub(crate) range: Val,
 }
 
 impl Program {
@@ -116,7 +118,7 @@ impl Program {
     /// All that an expression gives for an input, or why it failed.
     pub(crate) fn run(&self, part: PartId, known: &Known, input: Val) -> Result<Vec<Val>, String> {
         let number = Val::from(part.0.cast_signed());
-        let vars = Vars::new([known.parent.clone(), known.source.clone(), number]);
+        let vars = Vars::new([known.parent.clone(), known.source.clone(), known.range.clone(), number]);
         let filter = self.filter(part);
         let place = &self.parts[part.0].part.place;
         let context = Ctx::<data::JustLut<Val>>::new(&filter.lut, vars);

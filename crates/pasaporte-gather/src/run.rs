@@ -13,7 +13,8 @@ use crate::address::escape;
 use crate::entity::Entities;
 use crate::http::{Platform, Reaching};
 use crate::journal::Journal;
-use crate::program::Known;
+use crate::log::{Log, Range, Spool};
+use crate::program::{self, Known};
 use crate::source::{From, Source};
 use crate::told::Place;
 use crate::tried::Tried;
@@ -53,6 +54,8 @@ pub(crate) struct Run<'r> {
     pub(crate) journal: Option<&'r Journal>,
     /// Where answers are kept as samples.
     pub(crate) save: Option<&'r Path>,
+    /// The time that logs are asked for, if they are.
+    pub(crate) range: Option<(Range, Val)>,
     pub(crate) state: Mutex<State>,
     pub(crate) changed: Condvar,
     /// What each ask gave and left out, where that is wanted.
@@ -74,6 +77,7 @@ impl<'r> Run<'r> {
             from,
             journal,
             save: None,
+            range: None,
             state: Mutex::default(),
             changed: Condvar::new(),
             tried: None,
@@ -89,6 +93,7 @@ pub(crate) struct State {
     pub(crate) places: BTreeMap<(Option<String>, Option<String>), Place>,
     pub(crate) entities: Entities,
     pub(crate) documents: BTreeMap<String, String>,
+    pub(crate) logs: BTreeMap<(usize, String), Log>,
     pub(crate) unread: BTreeMap<String, BTreeSet<String>>,
     pub(crate) wrong: Diagnostics,
 }
@@ -99,6 +104,8 @@ pub(crate) struct All {
     pub(crate) entities: Entities,
     /// Documents to stand beside the estate, by name.
     pub(crate) documents: BTreeMap<String, String>,
+    /// Logs, in the order of the manifest, then of what they are about.
+    pub(crate) logs: Vec<Log>,
     /// By ask the fields beside items that nothing reads.
     pub(crate) unread: BTreeMap<String, BTreeSet<String>>,
 }
@@ -117,12 +124,17 @@ pub(crate) struct Collected {
     pub(crate) kept: Vec<Box<RawValue>>,
     pub(crate) entities: Vec<Box<RawValue>>,
     pub(crate) documents: Vec<(String, String)>,
+    pub(crate) log: Option<Spool>,
     pub(crate) unread: BTreeSet<String>,
 }
 
 impl Run<'_> {
     pub(crate) fn known(&self, parent: Val) -> Known {
-        Known { parent, source: self.known.clone() }
+        Known {
+            parent,
+            source: self.known.clone(),
+            range: self.range.as_ref().map(|(_, known)| known.clone()).unwrap_or_default(),
+        }
     }
 
     /// A template with its expressions filled in; in a path, so that each stays within its segment.
@@ -161,7 +173,10 @@ impl Run<'_> {
 }
 
 impl State {
-    pub(crate) fn take(&mut self, it: Collected) {
+    pub(crate) fn take(&mut self, task: &Task, log: Option<Log>, it: Collected) {
+        if let Some(log) = log {
+            self.logs.insert((task.ask, program::json(&task.parent)), log);
+        }
         let of = (it.place.account.clone(), it.place.region.clone());
         let place = self.places.entry(of).or_insert_with(|| Place {
             account: it.place.account,

@@ -4,6 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
 
+use crate::log::Log;
+
 /// How things stand with one source.
 #[derive(Debug, Clone)]
 pub struct Progress {
@@ -18,7 +20,7 @@ pub struct Progress {
 }
 
 /// What came of one source.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub struct Told {
     /// Its name.
     pub source: String,
@@ -33,6 +35,10 @@ pub struct Told {
     /// By ask the fields of its answers, beside their items, that nothing reads: one of them may be how the answer goes
     /// on.
     pub unread: BTreeMap<String, BTreeSet<String>>,
+    /// Its logs, where they were asked for.
+    pub logs: Vec<Log>,
+    /// Whether its adapter knows of logs.
+    pub has_logs: bool,
 }
 
 /// What was asked about one account and region, and what came back.

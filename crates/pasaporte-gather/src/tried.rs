@@ -45,6 +45,23 @@ impl Tried {
             }
         }
     }
+
+    /// Counts what an item of a log became.
+    pub(crate) fn events(&mut self, lines: &[String]) {
+        if lines.is_empty() {
+            self.idle += 1;
+        }
+        for line in lines {
+            let says = |field: &str| line.contains(&format!("\"{field}\":"));
+            let kind = match () {
+                () if !line.starts_with('{') => "line",
+                () if says("did") => "use",
+                () if says("host") || says("path") || says("endpoint") => "call",
+                () => "event",
+            };
+            *self.made.entry(kind).or_default() += 1;
+        }
+    }
 }
 
 /// Whether a text of expressions names a field.

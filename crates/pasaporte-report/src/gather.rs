@@ -6,6 +6,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::VERSION;
+use crate::usage::Digested;
 
 /// What came of gathering.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -15,6 +16,19 @@ pub struct Gathered {
     pub gather: u64,
     /// What came of each source, in the order of the sources file.
     pub gathered: Vec<SourceOut>,
+    /// What came of logs, by source; none where they were not asked for.
+    pub logs: Vec<LoggedOut>,
+}
+
+/// What came of the logs of one source.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct LoggedOut {
+    /// Its name.
+    pub source: String,
+    /// Whether its adapter knows of logs.
+    pub has_logs: bool,
+    /// What was read, and the file that it was digested into; without a row there is no such file.
+    pub digest: Digested,
 }
 
 /// What came of one source.
@@ -80,8 +94,8 @@ pub struct AskOut {
 
 impl Gathered {
     /// What came of some sources.
-    pub fn new(gathered: Vec<SourceOut>) -> Self {
-        Self { gather: VERSION, gathered }
+    pub fn new(gathered: Vec<SourceOut>, logs: Vec<LoggedOut>) -> Self {
+        Self { gather: VERSION, gathered, logs }
     }
 }
 

@@ -36,7 +36,7 @@ pub use card::{
 };
 pub use entry::{Behind, DeclaredOut, Door, Entered, Entrant, Members, TriedOut, TriggerOut};
 pub use explain::{EntersBy, Explained, GroundOut, NearMiss, QuestionOut};
-pub use gather::{AskOut, AskedOut, Checked, Gathered, SourceOut};
+pub use gather::{AskOut, AskedOut, Checked, Gathered, LoggedOut, SourceOut};
 pub use knock::{DoorOut, KnockOut, KnockPlan, Knocks, LeftOut};
 pub use looked_at::{AccountOut, LookedAt};
 pub use reach::{ActOut, BecomingOut, Reached, ServiceOut, StatementOut};

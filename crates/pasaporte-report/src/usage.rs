@@ -46,6 +46,8 @@ pub struct LogOut {
     pub repeated: bool,
     /// Why it broke off, if it did.
     pub broke_off: Option<String>,
+    /// The first thing that an adapter could not make sense of.
+    pub trouble: Option<String>,
 }
 
 /// Something that the estate does not know.
@@ -69,5 +71,12 @@ impl Digested {
         sealed: bool,
     ) -> Self {
         Self { usage: VERSION, out, logs, events, unattributed, commonest, rows, sealed }
+    }
+
+    /// Says of each log, in their order, what its adapter could not make sense of.
+    pub fn say(&mut self, troubles: Vec<Option<String>>) {
+        for (log, trouble) in self.logs.iter_mut().zip(troubles) {
+            log.trouble = trouble;
+        }
     }
 }

@@ -13,6 +13,8 @@ pub struct Door {
     pub methods: Vec<String>,
     /// What a caller must show.
     pub asks: Asks,
+    /// The host and path that it has in the sample world.
+    pub url: Option<(String, String)>,
     /// Whether the function is switched on.
     pub enabled: bool,
     /// Whether it can be reached from outside.

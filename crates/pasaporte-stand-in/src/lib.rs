@@ -14,7 +14,7 @@ mod world;
 
 pub use door::{Asks, Door};
 pub use faults::Faults;
-pub use logs::{SAMPLE_SEAL, SEALED, sample_logs, sample_value};
+pub use logs::{END as SAMPLE_END, SAMPLE_SEAL, SEALED, sample_logs, sample_value};
 pub use serve::{CLIENT, Options, Running, names, start};
 
 #[cfg(test)]
@@ -32,10 +32,19 @@ mod tests {
 
     #[test]
     fn every_list_is_in_the_contract_and_every_path_of_it_has_a_list() {
+        let served = super::logs::all(super::SAMPLE_END, std::collections::HashMap::default());
+        for ((of, path), _) in &served {
+            let platform = platform::ALL.iter().find(|platform| platform.name == *of).unwrap();
+            assert!(platform.logs.iter().any(|it| describes(it, path)), "{of} {path}");
+        }
         for platform in platform::ALL {
             let world = World::new(platform, 0, false);
             for path in world.paths() {
                 assert!(platform.paths.iter().any(|it| describes(it, path)), "{} {path}", platform.name);
+            }
+            for pattern in platform.logs {
+                let log = served.keys().any(|(of, path)| *of == platform.name && describes(pattern, path));
+                assert!(log, "{} {pattern}", platform.name);
             }
             for pattern in platform.paths {
                 assert!(world.paths().any(|path| describes(pattern, path)), "{} {pattern}", platform.name);

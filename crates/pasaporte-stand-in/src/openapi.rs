@@ -7,7 +7,7 @@ use crate::platform::{Paging, Platform, SignIn};
 /// The contract of a platform.
 pub(crate) fn document(platform: &Platform) -> String {
     let mut paths = Map::new();
-    for path in platform.paths {
+    for path in platform.paths.iter().chain(platform.logs) {
         paths.insert(format!("/{path}"), json!({ "get": operation(platform, path) }));
     }
     json!({
@@ -33,6 +33,11 @@ fn operation(platform: &Platform, path: &str) -> Value {
     };
     let which = platform.paging.parameter();
     parameters.push(json!({"name": which, "in": "query", "schema": {"type": kind}}));
+    if platform.logs.contains(&path) {
+        for name in [platform.ranged.from, platform.ranged.to] {
+            parameters.push(json!({"name": name, "in": "query", "schema": {"type": "string"}}));
+        }
+    }
     json!({
         "operationId": path.replace(['/', '{', '}'], "-").trim_matches('-'),
         "parameters": parameters,

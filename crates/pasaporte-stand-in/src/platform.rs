@@ -1,5 +1,7 @@
 //! The six platforms, by what differs in how they talk: signing in, paging, and how a list is wrapped.
 
+use crate::logs::{Moment, Ranged};
+
 /// How a platform talks.
 #[derive(Debug)]
 pub(crate) struct Platform {
@@ -11,6 +13,10 @@ pub(crate) struct Platform {
     pub(crate) paths: &'static [&'static str],
     /// What it has, by path.
     pub(crate) world: &'static str,
+    /// The paths that logs are at, of which not all have one.
+    pub(crate) logs: &'static [&'static str],
+    /// How logs are asked for a range of time.
+    pub(crate) ranged: Ranged,
     /// The page of a list that is never answered.
     pub(crate) out_of_order: Option<(&'static str, usize)>,
     /// Functions whose endpoints answer anyone, whatever the platform says that they ask for.
@@ -78,6 +84,8 @@ pub(crate) const ALL: &[Platform] = &[
             "v2/desks/{desk}/bundles/{bundle}/parts",
         ],
         world: include_str!("../worlds/gregal.json"),
+        logs: &["v2/desks/{desk}/deeds", "v2/desks/{desk}/front-lines"],
+        ranged: Ranged { from: "start", to: "stop", written: Moment::Rfc3339 },
         out_of_order: None,
         loose: &[],
         grows: None,
@@ -100,6 +108,8 @@ pub(crate) const ALL: &[Platform] = &[
             "sites/{site}/keys",
         ],
         world: include_str!("../worlds/lebeche.json"),
+        logs: &["sites/{site}/events"],
+        ranged: Ranged { from: "first_day", to: "last_day", written: Moment::Date },
         out_of_order: Some(("sites/notices/holdings", 2)),
         loose: &[],
         grows: None,
@@ -121,6 +131,8 @@ pub(crate) const ALL: &[Platform] = &[
             "v1/yards/{yard}/crafts/{craft}/callers",
         ],
         world: include_str!("../worlds/levante.json"),
+        logs: &["v1/traces", "v1/yards/{yard}/footprints"],
+        ranged: Ranged { from: "since", to: "until", written: Moment::Rfc3339 },
         out_of_order: None,
         loose: &[],
         grows: None,
@@ -148,6 +160,13 @@ pub(crate) const ALL: &[Platform] = &[
             "tenancies/{tenancy}/suites/{suite}/workers/{worker}/keys",
         ],
         world: include_str!("../worlds/poniente.json"),
+        logs: &[
+            "tenancies/{tenancy}/requests",
+            "tenancies/{tenancy}/writings",
+            "tenancies/{tenancy}/proxy-lines",
+            "tenancies/{tenancy}/deeds",
+        ],
+        ranged: Ranged { from: "notBefore", to: "notAfter", written: Moment::Milliseconds },
         out_of_order: None,
         loose: &["manifest-export"],
         grows: None,
@@ -166,6 +185,8 @@ pub(crate) const ALL: &[Platform] = &[
             "basins/{basin}/areas/{area}/hands",
         ],
         world: include_str!("../worlds/siroco.json"),
+        logs: &["basins/{basin}/ledger"],
+        ranged: Ranged { from: "since", to: "through", written: Moment::Date },
         out_of_order: None,
         loose: &[],
         grows: None,
@@ -185,6 +206,8 @@ pub(crate) const ALL: &[Platform] = &[
             "tree/reaches/{reach}/tasks/{task}/marks",
         ],
         world: include_str!("../worlds/tramontana.json"),
+        logs: &["tree/reaches/{reach}/visits", "tree/reaches/{reach}/traces"],
+        ranged: Ranged { from: "begin", to: "end", written: Moment::Seconds },
         out_of_order: None,
         loose: &[],
         grows: Some(("tree/reaches/tides/tasks", |number| {

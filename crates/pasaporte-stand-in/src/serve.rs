@@ -1,8 +1,9 @@
 //! Answering requests.
 
+use std::collections::BTreeMap;
 use std::net::{Ipv4Addr, SocketAddr};
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, mpsc};
+use std::sync::{Arc, OnceLock, mpsc};
 use std::thread::JoinHandle;
 use std::{io, thread};
 
@@ -15,9 +16,10 @@ use tokio::sync::oneshot;
 
 use crate::door::{Asks, Door, Shown};
 use crate::faults::{Chance, Fate, Faults};
+use crate::logs::{self, Moved, Ranged, Served};
 use crate::openapi;
 use crate::platform::{self, Platform, SignIn};
-use crate::world::{NoPage, World};
+use crate::world::{NoPage, Sent as Page, World};
 
 /// What to serve, and how.
 #[derive(Debug, Clone, Default)]
@@ -32,6 +34,8 @@ pub struct Options {
     pub functions: usize,
     /// The endpoints of functions.
     pub doors: Vec<Door>,
+    /// The last second of logs, since 1970.
+    pub logs_until: i64,
 }
 
 /// The client that signs in with the credential, where a platform asks for one.
@@ -95,8 +99,15 @@ pub fn start(options: Options) -> io::Result<Running> {
                     return;
                 }
             };
-            let _ = ready.send(listener.local_addr());
-            let app = Router::new().fallback(handle).with_state(Arc::new(Served::new(options)));
+            let address = match listener.local_addr() {
+                Ok(address) => address,
+                Err(error) => {
+                    let _ = ready.send(Err(error));
+                    return;
+                }
+            };
+            let _ = ready.send(Ok(address));
+            let app = Router::new().fallback(handle).with_state(Arc::new(Serving::new(options, address)));
             tokio::select! {
                 _ = axum::serve(listener, app) => {}
                 _ = stopped => {}
@@ -108,8 +119,11 @@ pub fn start(options: Options) -> io::Result<Running> {
     Ok(Running { address, stop: Some(stop), thread: Some(thread) })
 }
 
-struct Served {
+struct Serving {
     options: Options,
+    address: SocketAddr,
+    /// Logs, made once somebody asks for one.
+    logs: OnceLock<BTreeMap<(&'static str, &'static str), Served>>,
     worlds: Vec<World>,
     chance: Chance,
     /// How many tokens were given out, and how often the last was used.
@@ -119,12 +133,14 @@ struct Served {
 
 type Sent = Response<Body>;
 
-impl Served {
-    fn new(options: Options) -> Self {
+impl Serving {
+    fn new(options: Options, address: SocketAddr) -> Self {
         let of = |platform| World::new(platform, options.functions, options.faults.shifting);
         Self {
             worlds: platform::ALL.iter().map(of).collect(),
             options,
+            address,
+            logs: OnceLock::new(),
             chance: Chance::default(),
             tokens: AtomicU64::new(0),
             used: AtomicU64::new(0),
@@ -180,7 +196,38 @@ impl Served {
         if method != "GET" && method != "HEAD" {
             return problem(405, "everything here is for reading");
         }
-        list(world, rest, uri, headers)
+        match self.log(world, rest, uri) {
+            Some(page) => paged(page, headers),
+            None => {
+                let page = parameter(uri, world.platform.paging.parameter());
+                paged(world.page(rest, page), headers)
+            }
+        }
+    }
+
+    /// A page of a log, where there is one.
+    fn log(&self, world: &World, path: &str, uri: &Uri) -> Option<Result<Page, NoPage>> {
+        let Ranged { from, to, written } = world.platform.ranged;
+        let logs = self.logs.get_or_init(|| logs::all(self.options.logs_until, self.moved()));
+        let (_, log) = logs.iter().find(|((of, at), _)| *of == world.platform.name && *at == path)?;
+        let text = |name| parameter(uri, name).map(|text| text.replace("%3A", ":"));
+        let Some(range) = written.range(text(from).as_deref(), text(to).as_deref()) else {
+            return Some(Err(NoPage::Beyond));
+        };
+        let asked = |name| parameter(uri, name).map(|text| format!("{name}={text}"));
+        let asked: Vec<String> = [from, to].into_iter().filter_map(asked).collect();
+        let page = parameter(uri, world.platform.paging.parameter());
+        Some(world.log_page(path, log, range, &asked.join("&"), page))
+    }
+
+    /// Where the endpoints of the sample world are while they are served.
+    fn moved(&self) -> Moved {
+        let host = self.address.ip().to_string();
+        let each = |door: &Door| {
+            let path = format!("/{}/call/{}{}", door.platform, door.function, door.path);
+            Some((door.url.clone()?, (host.clone(), path)))
+        };
+        self.options.doors.iter().filter_map(each).collect()
     }
 
     fn token(&self, method: &str, body: &[u8]) -> Sent {
@@ -253,9 +300,8 @@ impl Served {
 }
 
 /// A page of a list.
-fn list(world: &World, path: &str, uri: &Uri, headers: &HeaderMap) -> Sent {
-    let page = parameter(uri, world.platform.paging.parameter());
-    match world.page(path, page) {
+fn paged(page: Result<Page, NoPage>, headers: &HeaderMap) -> Sent {
+    match page {
         Err(NoPage::Unknown) => problem(404, "there is no such list"),
         Err(NoPage::Beyond) => problem(400, "there is no such page"),
         Err(NoPage::OutOfOrder) => problem(503, "this page is out of order"),
@@ -277,7 +323,7 @@ fn list(world: &World, path: &str, uri: &Uri, headers: &HeaderMap) -> Sent {
     }
 }
 
-async fn handle(State(served): State<Arc<Served>>, request: Request) -> Sent {
+async fn handle(State(served): State<Arc<Serving>>, request: Request) -> Sent {
     let (parts, body) = request.into_parts();
     let body = axum::body::to_bytes(body, 1 << 16).await.unwrap_or_default();
     // Only what is gathered goes wrong by plan: an endpoint answers as it is set, and what is out of order is so in

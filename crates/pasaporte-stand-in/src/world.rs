@@ -6,7 +6,11 @@ use std::sync::Mutex;
 
 use serde_json::Value;
 
+use crate::logs::Served;
 use crate::platform::{Paging, Platform};
+
+/// How many items of a log are on a page.
+const LOG_PAGE: usize = 2000;
 
 /// The lists of a platform; their items as JSON texts.
 pub(crate) struct World {
@@ -90,7 +94,7 @@ impl World {
         Ok(Sent {
             body: self.wrapped(path, &mine.join(","), number, pages, next),
             etag,
-            link: self.link(path, next),
+            link: self.link(path, next, ""),
         })
     }
 
@@ -105,13 +109,38 @@ impl World {
         *count
     }
 
-    fn link(&self, path: &str, next: Option<usize>) -> Option<String> {
+    /// A page of a log, of a range of time.
+    pub(crate) fn log_page(
+        &self,
+        path: &str,
+        log: &Served,
+        range: (i64, i64),
+        asked: &str,
+        parameter: Option<&str>,
+    ) -> Result<Sent, NoPage> {
+        let number = number(parameter).ok_or(NoPage::Beyond)?;
+        let items: Vec<&str> = log.items(range).collect();
+        let pages = items.len().div_ceil(LOG_PAGE).max(1);
+        if !(1..=pages).contains(&number) {
+            return Err(NoPage::Beyond);
+        }
+        let mine: Vec<&str> = items.iter().skip((number - 1) * LOG_PAGE).take(LOG_PAGE).copied().collect();
+        let next = (number < pages).then_some(number + 1);
+        let mut body = self.wrapped(path, &mine.join(","), number, pages, next);
+        if let Some(beside) = &log.beside {
+            body.insert_str(1, &format!("{beside},"));
+        }
+        Ok(Sent { body, etag: format!("\"{:x}\"", items.len()), link: self.link(path, next, asked) })
+    }
+
+    fn link(&self, path: &str, next: Option<usize>, asked: &str) -> Option<String> {
+        let asked = if asked.is_empty() { String::new() } else { format!("{asked}&") };
         match self.platform.paging {
             Paging::NamedWithLink => next.map(|next| {
                 let name = self.platform.name;
-                format!("</{name}/{path}?after=p-{next}>; rel=\"next\"")
+                format!("</{name}/{path}?{asked}after=p-{next}>; rel=\"next\"")
             }),
-            Paging::BareWithLink => next.map(|next| format!("<?after=p-{next}>; rel=\"next\"")),
+            Paging::BareWithLink => next.map(|next| format!("<?{asked}after=p-{next}>; rel=\"next\"")),
             _ => None,
         }
     }

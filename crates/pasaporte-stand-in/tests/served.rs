@@ -138,6 +138,7 @@ fn every_platform_describes_itself() {
 
 fn door(asks: Asks) -> Door {
     Door {
+        url: None,
         platform: "poniente".to_owned(),
         function: "scan-pass".to_owned(),
         path: "/scan".to_owned(),

@@ -54,16 +54,18 @@ pub fn digest(inputs: &[Input], places: &Places<'_>, secrets: &Secrets, wanted: 
         if !told.repeated {
             all.told.events += part.events;
             unplaced.merge(&part.unplaced);
-            for ((account, host), span) in &part.ledger.hosts {
+            // What may lack a part covers no time: that something is not in it means nothing.
+            let hosts = part.ledger.hosts.iter().filter(|_| input.is_whole());
+            for ((account, host), span) in hosts {
                 coverage.add(Of::Host(account.clone(), host.clone()), *span);
             }
-            for (covers, from, to) in &part.said {
+            for (covers, from, to) in part.said.iter().filter(|_| input.is_whole()) {
                 let whole = part.span.unwrap_or_default();
                 let span =
                     Span { first: from.unwrap_or(whole.first), last: to.unwrap_or(whole.last), ..whole };
                 coverage.add(Of::Said(covers.clone()), span);
             }
-            for covers in wanted.covers.iter().filter(|_| part.placed > 0) {
+            for covers in wanted.covers.iter().filter(|_| part.placed > 0 && input.is_whole()) {
                 if let Some(span) = part.span {
                     coverage.add(Of::Said(covers.clone()), span);
                 }
@@ -96,10 +98,25 @@ impl FileTold {
 
 /// One log: what it adds up to, what is to be told of it, and what tells it from others.
 fn log(reading: Reading<'_, '_>, input: &Input) -> io::Result<(Part, FileTold, Option<String>)> {
-    let mut told = FileTold::of(input.name());
+    let mut told = FileTold { format: input.read_as(), ..FileTold::of(input.name()) };
     let mut cutter = Cutter::new(input.open()?);
-    let Some(first) = cutter.cut(Batch::default())? else { return Ok((Part::default(), told, None)) };
-    let format = reading.wanted.read_as.or_else(|| recognise(&first.bytes[..first.bytes.len().min(START)]));
+    let beside = |mut part: Part| {
+        let columns = Columns::default();
+        let mut digester = Digester::new(reading, Format::Plain, &columns);
+        for line in input.covers() {
+            digester.line(line.as_bytes(), 0);
+        }
+        part.merge(digester.part);
+        part
+    };
+    let Some(first) = cutter.cut(Batch::default())? else {
+        return Ok((beside(Part::default()), told, None));
+    };
+    let format = reading
+        .wanted
+        .read_as
+        .or_else(|| input.read_as())
+        .or_else(|| recognise(&first.bytes[..first.bytes.len().min(START)]));
     told.format = format;
     let Some(format) = format else { return Ok((Part::default(), told, None)) };
     let columns = match format {
@@ -151,6 +168,7 @@ fn log(reading: Reading<'_, '_>, input: &Input) -> io::Result<(Part, FileTold, O
         told.broke_off = wrong.map(|error| error.to_string());
         cutter = read;
     }
+    part = beside(part);
     told.lines = part.lines;
     told.bad = part.bad.count;
     told.bad_lines = part.bad.told();

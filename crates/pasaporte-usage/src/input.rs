@@ -9,6 +9,8 @@ use std::path::{Path, PathBuf};
 use flate2::bufread::MultiGzDecoder;
 use rustc_hash::FxBuildHasher;
 
+use crate::format::Format;
+
 /// Longest line that is read; what is longer is passed over and counted.
 pub(crate) const LONGEST_LINE: usize = 16 << 20;
 /// Longest document that is not lines.
@@ -25,6 +27,23 @@ pub enum Input {
     Text(Vec<u8>, String),
     /// Standard input.
     Standard,
+    /// What came of a platform's log.
+    Collected(Collected),
+}
+
+/// A log that was collected from a platform.
+#[derive(Debug, Clone)]
+pub struct Collected {
+    /// The name that is shown.
+    pub name: String,
+    /// Its lines; they may be packed.
+    pub text: Vec<u8>,
+    /// How they are written.
+    pub read_as: Format,
+    /// What it holds all of: lines of our own with `covers`.
+    pub covers: Vec<String>,
+    /// Whether all of it came, so that it may cover a time.
+    pub is_whole: bool,
 }
 
 /// Why a log cannot be read.
@@ -44,7 +63,29 @@ impl Input {
         match self {
             Self::File(_, name) | Self::Text(_, name) => name,
             Self::Standard => "<stdin>",
+            Self::Collected(log) => &log.name,
         }
+    }
+
+    /// How it is written, where that is known.
+    pub(crate) fn read_as(&self) -> Option<Format> {
+        match self {
+            Self::Collected(log) => Some(log.read_as),
+            _ => None,
+        }
+    }
+
+    /// What it holds all of, where that is said beside it.
+    pub(crate) fn covers(&self) -> &[String] {
+        match self {
+            Self::Collected(log) => &log.covers,
+            _ => &[],
+        }
+    }
+
+    /// Whether all of it is there, as far as is known.
+    pub(crate) fn is_whole(&self) -> bool {
+        !matches!(self, Self::Collected(Collected { is_whole: false, .. }))
     }
 
     /// The logs that some paths stand for: files, all files below folders, `-`. In the order of their names, each once.
@@ -77,12 +118,13 @@ impl Input {
     }
 
     /// Its text, unpacked.
-    pub(crate) fn open(&self) -> io::Result<Box<dyn BufRead + Send + '_>> {
+    pub fn open(&self) -> io::Result<Box<dyn BufRead + Send + '_>> {
         match self {
             Self::File(path, _) => {
                 unpacked(BufReader::with_capacity(BATCH, pasaporte_read::files::open(path)?))
             }
             Self::Text(text, _) => unpacked(text.as_slice()),
+            Self::Collected(log) => unpacked(log.text.as_slice()),
             Self::Standard => unpacked(BufReader::with_capacity(BATCH, io::stdin())),
         }
     }

@@ -25,7 +25,7 @@ pub use coverage::Covers;
 pub use digest::{Digest, digest};
 pub use event::{Credential, Event, In};
 pub use format::{Format, recognise};
-pub use input::{Input, InputError};
+pub use input::{Collected, Input, InputError};
 pub use ledger::{Ledger, Row, Showed};
 pub use part::Wanted;
 pub use places::Places;

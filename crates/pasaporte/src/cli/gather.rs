@@ -6,12 +6,14 @@ use std::time::Duration;
 
 use clap::Args;
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jiff::Timestamp;
-use pasaporte_gather::{Check, Collecting, Progress, Reaching, Source, Told, check, check_live};
+use jiff::{SignedDuration, Timestamp};
+use pasaporte_core::estate::Estate;
+use pasaporte_gather::{Check, Collecting, Log, Progress, Range, Reaching, Source, Told, check, check_live};
 use pasaporte_read::files;
-use pasaporte_report::{AskOut, AskedOut, Checked, Gathered, SourceOut};
+use pasaporte_report::{AskOut, AskedOut, Checked, Gathered, LoggedOut, SourceOut};
 
-use super::{BLIND, Done, Format, Sheet, Stop, unwritable};
+use super::digesting::{Asked, BAD_LINES, Digesting};
+use super::{BLIND, Done, Format, Input, Sheet, Stop, logs, seal, unwritable};
 use crate::view;
 
 #[derive(Debug, Args)]
@@ -34,6 +36,14 @@ pub(crate) struct Gather {
     /// Keep answers as samples in this folder too, what looks like a secret in them covered
     #[arg(long, value_name = "FOLDER", conflicts_with = "check")]
     save: Option<PathBuf>,
+    /// Ask for logs too, of so long until the time of the estate, and write what was used into NAME.usage.ndjson beside each
+    /// source's file: 90d, 12h
+    #[arg(long, value_name = "SPAN", value_parser = span)]
+    logs: Option<SignedDuration>,
+    /// The file with the key of fingerprints, by which values in logs find their keys; made if it is not there [default:
+    /// that of the configuration; or one for this time only, so that no value finds its key]
+    #[arg(long, value_name = "FILE", requires = "logs")]
+    seal: Option<PathBuf>,
     /// Begin anew, also where a collection was cut off
     #[arg(long)]
     fresh: bool,
@@ -72,6 +82,17 @@ fn moment(text: &str) -> Result<AsOf, String> {
     super::moment(text).map(AsOf::At).map_err(|error| format!("{error}, or none"))
 }
 
+/// The longest time that logs are asked for.
+const LONGEST: SignedDuration = SignedDuration::from_hours(24 * 3660);
+
+fn span(text: &str) -> Result<SignedDuration, String> {
+    let wrong = || "a time like 90d or 12h".to_owned();
+    let span: jiff::Span = text.parse().map_err(|_| wrong())?;
+    let of = jiff::SpanRelativeTo::days_are_24_hours();
+    let long = span.to_duration(of).map_err(|_| wrong())?;
+    if long > SignedDuration::ZERO && long <= LONGEST { Ok(long) } else { Err(wrong()) }
+}
+
 impl Gather {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         if let Some(adapter) = &self.check {
@@ -84,22 +105,35 @@ impl Gather {
         }
         let (Some(sources), Some(out)) = (&self.sources, &self.out) else { return Ok(0) };
         let sources = self.sources(sources)?;
+        let as_of = match self.as_of {
+            AsOf::At(time) => time,
+            AsOf::Unsaid => super::now(),
+        };
         let collecting = Wanted {
             out,
             fresh: self.fresh,
-            as_of: match self.as_of {
-                AsOf::At(time) => time,
-                AsOf::Unsaid => super::now(),
-            },
+            as_of,
             save: self.save.as_deref(),
+            range: self.logs.map(|long| Range { from: as_of - long, to: as_of }),
             quiet: sheet.quiet,
         };
-        let gathered = collect(&sources, &collecting, self.reaching()?)?;
+        let (mut gathered, logs) = collect(&sources, &collecting, self.reaching()?)?;
         if let AsOf::At(time) = self.as_of {
             write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
         }
+        if self.logs.is_some() {
+            let input = Input { paths: vec![out.clone()], as_of: None };
+            gathered.logs =
+                input.ask(sheet, |session, sheet| self.digest(session.estate(), logs, out, sheet))?;
+        }
         match self.format {
-            Format::Text => sheet.text(&view::gathered(sheet.page, &gathered, out))?,
+            Format::Text => {
+                sheet.text(&view::gathered(sheet.page, &gathered, out))?;
+                if self.logs.is_some() {
+                    sheet.text("\n")?;
+                    sheet.text(&view::logged(sheet.page, &gathered.logs))?;
+                }
+            }
             Format::Json => sheet.json(&gathered)?,
         }
         let missed = gathered.gathered.iter().flat_map(|source| &source.places);
@@ -127,6 +161,20 @@ impl Gather {
                 help: "name samples, or --sources with a source that uses the adapter; not both".to_owned(),
             }),
         }
+    }
+
+    /// Digests what logs came, a file for each source.
+    fn digest(
+        &self,
+        estate: &Estate,
+        logs: Vec<Logs>,
+        out: &Path,
+        sheet: &mut Sheet<'_>,
+    ) -> Result<Vec<LoggedOut>, Stop> {
+        let asked =
+            Asked { seal: seal::maybe(self.seal.as_ref(), sheet)?, bad_lines: BAD_LINES, ..Asked::default() };
+        let digesting = Digesting::new(estate, asked, sheet)?;
+        digested(&digesting, logs, out, sheet)
     }
 
     fn reaching(&self) -> Result<Reaching, Stop> {
@@ -178,13 +226,19 @@ pub(super) struct Wanted<'w> {
     pub(super) as_of: Timestamp,
     /// Where answers are kept too.
     pub(super) save: Option<&'w Path>,
+    /// The time that logs are asked for, if they are.
+    pub(super) range: Option<Range>,
     /// Whether nobody wants to see how it goes on.
     pub(super) quiet: bool,
 }
 
 /// Collects from sources into a folder, with a bar for each on a terminal.
-pub(super) fn collect(sources: &[Source], wanted: &Wanted<'_>, reaching: Reaching) -> Result<Gathered, Stop> {
-    let Wanted { out, fresh, as_of, save, quiet } = *wanted;
+pub(super) fn collect(
+    sources: &[Source],
+    wanted: &Wanted<'_>,
+    reaching: Reaching,
+) -> Result<(Gathered, Vec<Logs>), Stop> {
+    let Wanted { out, fresh, as_of, save, range, quiet } = *wanted;
     // Hidden where standard error is no terminal, too.
     let all = MultiProgress::new();
     if quiet {
@@ -204,13 +258,44 @@ pub(super) fn collect(sources: &[Source], wanted: &Wanted<'_>, reaching: Reachin
         bar.set_position(progress.done as u64);
         bar.set_message(format!("{} entities", progress.entities));
     };
-    let collecting = Collecting { out, fresh, as_of, reaching, save, watch: &watch };
+    let collecting = Collecting { out, fresh, as_of, reaching, save, range, watch: &watch };
     fs::create_dir_all(out).map_err(|error| unwritable(out, &error))?;
     let told = collecting.run(sources);
     for bar in &bars {
         bar.finish_and_clear();
     }
-    Ok(Gathered::new(told.map_err(Stop::Ungathered)?.into_iter().map(source_out).collect()))
+    let mut told = told.map_err(Stop::Ungathered)?;
+    let taken = |it: &mut Told| Logs {
+        source: it.source.clone(),
+        has_logs: it.has_logs,
+        logs: std::mem::take(&mut it.logs),
+    };
+    let logs = told.iter_mut().map(taken).collect();
+    Ok((Gathered::new(told.into_iter().map(source_out).collect(), Vec::new()), logs))
+}
+
+/// The logs of a source.
+pub(super) struct Logs {
+    source: String,
+    has_logs: bool,
+    logs: Vec<Log>,
+}
+
+/// Digests logs, a file for each source.
+pub(super) fn digested(
+    digesting: &Digesting<'_>,
+    all: Vec<Logs>,
+    out: &Path,
+    sheet: &mut Sheet<'_>,
+) -> Result<Vec<LoggedOut>, Stop> {
+    let one = |it: Logs| {
+        let troubles = logs::troubles(&it.logs);
+        let file = out.join(format!("{}.usage.ndjson", it.source));
+        let (_, mut digest) = digesting.run(&logs::packed(it.logs), &file, sheet)?;
+        digest.say(troubles);
+        Ok(LoggedOut { source: it.source, has_logs: it.has_logs, digest })
+    };
+    all.into_iter().map(one).collect()
 }
 
 /// What came of a source, as a value of the answer.

@@ -4,41 +4,28 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use jiff::{SignedDuration, Timestamp};
 use pasaporte_core::estate::{EndpointId, Estate};
-use pasaporte_gather::{Reaching, Secret};
+use pasaporte_gather::{Range, Reaching, Secret};
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{Beside, load};
+use pasaporte_read::seal::Seal;
 use pasaporte_read::text::Source;
-use pasaporte_stand_in::{CLIENT, Options, names, start};
-use serde_json::{Value, json};
+use pasaporte_report::LoggedOut;
+use pasaporte_stand_in::{CLIENT, Options, SAMPLE_END, SAMPLE_SEAL, names, start};
 
 use super::demo::{Demo, write};
+use super::digesting::{Asked, BAD_LINES, Digesting};
 use super::sample::{self, FILES};
 use super::{Done, Sheet, Stop, gather, knock, stand_in, unwritable};
 use crate::session::Session;
 use crate::view;
 
 /// What no platform knows: the company's tree, its people, what actions do, what contracts promise, what definition
-/// files declare and what logs show. What came back from endpoints is found out anew.
+/// files declare. What came back from endpoints is found out anew, and so is what logs show.
 fn own() -> impl Iterator<Item = (&'static str, &'static str)> {
     let gathered = |name: &str| names().any(|platform| name == format!("{platform}.yaml"));
-    FILES.iter().copied().filter(move |(name, _)| !gathered(name) && *name != KNOCKS)
-}
-
-/// A digest whose logs of calls are of the host that serves the endpoints.
-fn served_at(host: &str, digest: &str) -> String {
-    let mut text = String::new();
-    for line in digest.lines() {
-        match serde_json::from_str::<Value>(line) {
-            Ok(mut entry) if entry["log"]["hosts"].is_array() => {
-                entry["log"]["hosts"] = json!([host]);
-                text.push_str(&entry.to_string());
-            }
-            _ => text.push_str(line),
-        }
-        text.push('\n');
-    }
-    text
+    FILES.iter().copied().filter(move |(name, _)| !gathered(name) && ![KNOCKS, USAGE].contains(name))
 }
 
 /// What the logs of the sample world show.
@@ -54,6 +41,7 @@ impl Demo {
         let options = Options {
             secret: secret.clone(),
             doors: stand_in::doors(sample::session(Path::new("demo"))?.estate()),
+            logs_until: SAMPLE_END,
             ..Options::default()
         };
         let running = start(options).map_err(|error| Stop::Misused {
@@ -67,27 +55,49 @@ impl Demo {
             scratch = Scratch::new()?;
             &scratch.0
         };
-        let usage = |name, text| {
-            if name == USAGE { served_at(&running.address().ip().to_string(), text) } else { text.to_owned() }
-        };
-        let own: Vec<(&str, String)> = own().map(|(name, text)| (name, usage(name, text))).collect();
-        let own: Vec<(&str, &str)> = own.iter().map(|(name, text)| (*name, text.as_str())).collect();
-        write(folder, &own)?;
+        write(folder, &own().collect::<Vec<_>>())?;
         let source = |name| {
             let url = format!("http://{}/{name}", running.address());
             pasaporte_gather::Source::at(name, name, &url, CLIENT, Some(Secret::new(secret.clone())))
         };
         let sources: Vec<_> = names().map(source).collect();
-        let wanted =
-            gather::Wanted { out: folder, fresh: true, as_of: super::now(), save: None, quiet: sheet.quiet };
-        let told = gather::collect(&sources, &wanted, Reaching::default())?;
+        let wanted = gather::Wanted {
+            out: folder,
+            fresh: true,
+            as_of: super::now(),
+            save: None,
+            range: Some(logged()?),
+            quiet: sheet.quiet,
+        };
+        let (told, logs) = gather::collect(&sources, &wanted, Reaching::default())?;
         let shown = self.folder.as_deref().unwrap_or(Path::new("demo"));
         sheet.text(&view::gathered(sheet.page, &told, shown))?;
         sheet.text("\n")?;
         let session = read(folder, shown)?;
+        let logs = digested(session.estate(), logs, folder, sheet)?;
+        sheet.text(&view::logged(sheet.page, &logs))?;
+        sheet.text("\n")?;
         try_doors(sheet, session.estate(), folder, &format!("http://{}/", running.address()))?;
         self.show(sheet, &read(folder, shown)?)
     }
+}
+
+/// The time that the logs of the sample world are of, which ends when its estate is true.
+fn logged() -> Result<Range, Stop> {
+    let to = Timestamp::from_second(SAMPLE_END).map_err(std::io::Error::other)?;
+    Ok(Range { from: to - SignedDuration::from_hours(24 * 90), to })
+}
+
+/// What logs show, under the seal of the sample world.
+fn digested(
+    estate: &Estate,
+    logs: Vec<gather::Logs>,
+    folder: &Path,
+    sheet: &mut Sheet<'_>,
+) -> Result<Vec<LoggedOut>, Stop> {
+    let asked = Asked { seal: Seal::new(SAMPLE_SEAL.to_vec()), bad_lines: BAD_LINES, ..Asked::default() };
+    let digesting = Digesting::new(estate, asked, sheet)?;
+    gather::digested(&digesting, logs, folder, sheet)
 }
 
 /// Tries the endpoints that the platforms serve at an address of this machine, and no other that the folder may name.

@@ -6,6 +6,7 @@ mod completions;
 pub(crate) mod config;
 mod demo;
 mod diff;
+mod digesting;
 mod entry;
 mod explain;
 #[cfg(feature = "network")]
@@ -16,6 +17,8 @@ mod knock;
 mod list;
 #[cfg(all(feature = "network", feature = "stand-ins"))]
 mod live;
+#[cfg(feature = "network")]
+mod logs;
 mod lookup;
 mod reach;
 mod report;
@@ -420,11 +423,11 @@ const ESTATE: &str = "PASAPORTE_ESTATE";
 impl Input {
     /// Reads the estate and asks about it. It is not taken apart at the end: the program ends when the question is
     /// answered, and with a large estate that would only take time.
-    fn ask<'o>(
+    fn ask<'o, T>(
         &self,
         sheet: &mut Sheet<'o>,
-        question: impl FnOnce(&Session, &mut Sheet<'o>) -> Done,
-    ) -> Done {
+        question: impl FnOnce(&Session, &mut Sheet<'o>) -> Result<T, Stop>,
+    ) -> Result<T, Stop> {
         let configured = sheet.configured()?;
         let session = ManuallyDrop::new(sheet.while_waiting("reading", || self.load(&configured))?);
         question(&session, sheet)

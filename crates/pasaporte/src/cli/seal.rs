@@ -13,18 +13,22 @@ use crate::view;
 /// The longest value that is read.
 const LONGEST: u64 = 64 << 10;
 
-/// The seal in the file that is named, or else in that of the configuration.
-pub(super) fn named(path: Option<&PathBuf>, sheet: &Sheet<'_>) -> Result<Seal, Stop> {
+/// The seal in the file that is named, or else in that of the configuration, if there is one.
+pub(super) fn maybe(path: Option<&PathBuf>, sheet: &Sheet<'_>) -> Result<Option<Seal>, Stop> {
     let path = match path {
         Some(path) => Some(path.clone()),
         None => sheet.configured()?.seal(),
     };
-    let path = path.ok_or_else(|| Stop::Misused {
+    path.map(|path| of_file(&path)).transpose()
+}
+
+/// The seal in the file that is named, or else in that of the configuration.
+pub(super) fn named(path: Option<&PathBuf>, sheet: &Sheet<'_>) -> Result<Seal, Stop> {
+    maybe(path, sheet)?.ok_or_else(|| Stop::Misused {
         message: "no file with the key of fingerprints is named".to_owned(),
         help: "name one with --seal, or as `seal` in pasaporte.toml; it is made if it is not there"
             .to_owned(),
-    })?;
-    of_file(&path)
+    })
 }
 
 /// The seal in a file; a new one where there is none.

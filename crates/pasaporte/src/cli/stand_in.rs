@@ -89,6 +89,7 @@ impl StandIn {
             faults: self.plan.faults(),
             functions: self.functions as usize,
             doors: doors(sample::session(Path::new("demo"))?.estate()),
+            logs_until: super::now().as_second(),
         };
         let running = start(options).map_err(|error| failed(&error))?;
         let address = format!("http://{}", running.address());
@@ -163,7 +164,15 @@ fn door(access: &Effects<'_>, id: EndpointId) -> Option<Door> {
             Check::Identity => Asks::Identity,
             Check::Token(_) => Asks::Token,
         },
+        url: endpoint.url.map(|url| host_and_path(estate.text(url))),
         enabled: function.state == State::Enabled && endpoint.state == State::Enabled,
         outside: matches!(endpoint.network, Network::Internet),
     })
+}
+
+/// The host of an address, and its path.
+fn host_and_path(url: &str) -> (String, String) {
+    let rest = url.split_once("://").map_or(url, |(_, rest)| rest);
+    let (host, path) = rest.split_once('/').unwrap_or((rest, ""));
+    (host.to_owned(), format!("/{path}"))
 }

@@ -1,17 +1,14 @@
 //! `pasaporte usage`: digest logs into what was used, beside the estate.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use clap::Args;
 use pasaporte_core::estate::Estate;
-use pasaporte_read::files;
 use pasaporte_read::text::Form;
-use pasaporte_report::{Digested, LogOut, UnattributedOut};
-use pasaporte_usage::{
-    Covers, Digest, FileTold, Format as LogFormat, Input as Log, Places, Secrets, Wanted, digest, write,
-};
+use pasaporte_usage::{Covers, Format as LogFormat, Input as Log};
 
-use super::{Done, Format, Input, Sheet, Stop, now, seal, unwritable};
+use super::digesting::{self, Asked, BAD_LINES, Digesting};
+use super::{Done, Format, Input, Sheet, Stop, seal};
 use crate::view;
 
 #[derive(Debug, Args)]
@@ -37,6 +34,14 @@ pub(crate) struct Usage {
     /// Read all logs as this, instead of recognising each: plain, csv, access, opentelemetry, ocsf, cloudevents
     #[arg(long, value_name = "FORMAT", value_parser = log_format)]
     read_as: Option<LogFormat>,
+    /// Read them through an adapter, shipped or in a folder: they are what a platform answered, or an item a line
+    #[cfg(feature = "network")]
+    #[arg(long, value_name = "ADAPTER", conflicts_with = "read_as")]
+    adapter: Option<String>,
+    /// Which log of the adapter they are of, where that cannot be seen
+    #[cfg(feature = "network")]
+    #[arg(long, value_name = "NAME", requires = "adapter")]
+    log: Option<String>,
     /// What the logs hold all of: a scope, or some actions in it: tickets, or 'tickets=table/*,queue/send' (repeat). Of
     /// hosts that were called that is known without it
     #[arg(long, value_name = "SCOPE[=ACTIONS]", value_parser = Covers::parse)]
@@ -48,15 +53,12 @@ pub(crate) struct Usage {
     #[arg(long, value_name = "NAME")]
     key_in: Vec<String>,
     /// Of so many in a hundred lines that cannot be read, the rest is a blind spot
-    #[arg(long, value_name = "PERCENT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=100))]
+    #[arg(long, value_name = "PERCENT", default_value_t = BAD_LINES, value_parser = clap::value_parser!(u32).range(0..=100))]
     bad_lines: u32,
     /// How to write what came of it
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
 }
-
-/// Clocks of those who write logs may be wrong by so much, in seconds.
-const DAY: i64 = 24 * 60 * 60;
 
 fn log_format(word: &str) -> Result<LogFormat, String> {
     let words: Vec<&str> = LogFormat::ALL.iter().map(|(word, _)| *word).collect();
@@ -75,100 +77,52 @@ impl Usage {
             message: format!("{} {}", view::safe(&error.name), error.message),
             help: error.help.to_owned(),
         })?;
+        let (logs, troubles) = self.through_adapter(logs)?;
         let input = Input { paths: self.estate.clone(), as_of: None };
-        input.ask(sheet, |session, sheet| self.digest(session.estate(), &logs, sheet))
+        input.ask(sheet, |session, sheet| self.digest(session.estate(), &logs, troubles, sheet))
     }
 
-    fn digest(&self, estate: &Estate, logs: &[Log], sheet: &mut Sheet<'_>) -> Done {
-        let heeded = sheet.configured()?;
-        let named = self.seal.clone().or_else(|| heeded.seal());
-        let key_in: Vec<String> = [&self.key_in[..], &heeded.config.keys_in].concat();
-        let seal = match &named {
-            Some(path) => seal::of_file(path)?,
-            None => seal::for_once()?,
+    /// Logs as an adapter reads them, and what of each it could not make sense of.
+    #[cfg(feature = "network")]
+    fn through_adapter(&self, files: Vec<Log>) -> Result<(Vec<Log>, Vec<Option<String>>), Stop> {
+        let Some(adapter) = &self.adapter else { return Ok((files, Vec::new())) };
+        let logs = super::logs::exported(adapter, self.log.as_deref(), &files)?;
+        let troubles = super::logs::troubles(&logs);
+        Ok((super::logs::packed(logs), troubles))
+    }
+
+    /// Logs as they are: there are no adapters here.
+    #[cfg(not(feature = "network"))]
+    #[expect(clippy::unused_self, clippy::unnecessary_wraps, reason = "as with adapters")]
+    fn through_adapter(&self, files: Vec<Log>) -> Result<(Vec<Log>, Vec<Option<String>>), Stop> {
+        Ok((files, Vec::new()))
+    }
+
+    fn digest(
+        &self,
+        estate: &Estate,
+        logs: &[Log],
+        troubles: Vec<Option<String>>,
+        sheet: &mut Sheet<'_>,
+    ) -> Done {
+        let asked = Asked {
+            seal: seal::maybe(self.seal.as_ref(), sheet)?,
+            key_in: self.key_in.clone(),
+            read_as: self.read_as,
+            covers: self.covers.clone(),
+            host: self.host.clone(),
+            bad_lines: self.bad_lines,
         };
-        let until = estate.as_of().map_or(now(), |time| time.max(now())).as_second() + DAY;
-        let places = Places::new(estate);
-        if let Some(unknown) = self.covers.iter().find(|it| !places.has_scope(&it.scope)) {
-            return Err(Stop::Misused {
-                message: format!(
-                    "--covers names {}, which is no scope of the estate",
-                    view::safe(&unknown.scope)
-                ),
-                help: "`pasaporte list scopes` shows them".to_owned(),
-            });
-        }
-        let secrets = Secrets::new(estate, seal, &key_in);
-        let wanted =
-            Wanted { read_as: self.read_as, covers: self.covers.clone(), host: self.host.clone(), until };
-        let made = sheet.while_waiting("digesting", || digest(logs, &places, &secrets, &wanted));
-        let told = told(&made, &self.out, named.is_some());
+        let digesting = Digesting::new(estate, asked, sheet)?;
+        let (made, mut told) = digesting.run(logs, &self.out, sheet)?;
+        told.say(troubles);
         if made.told.rows == 0 {
-            return Err(nothing(&made));
+            return Err(digesting::nothing(&made));
         }
-        let written = files::replace(&self.out, files::For::All, |file| {
-            let mut out = std::io::BufWriter::new(file);
-            write(&made, &secrets.seal().id(), self.bad_lines, &mut out)?;
-            std::io::Write::flush(&mut out)
-        });
-        written.map_err(|error| unwritable(&self.out, &error))?;
         match self.format {
             Format::Text => sheet.text(&view::digested(sheet.page, &told))?,
             Format::Json => sheet.json(&told)?,
         }
         Ok(0)
     }
-}
-
-/// Why there is nothing to write.
-fn nothing(made: &Digest) -> Stop {
-    let lines: u64 = made.told.files.iter().map(|file| file.lines).sum();
-    let bad: u64 = made.told.files.iter().map(|file| file.bad).sum();
-    let commonest = made.told.commonest.first().map(|it| format!("; most often {}", view::safe(&it.what)));
-    let unknown = made.told.files.iter().find(|file| file.format.is_none());
-    let (message, help) = if let Some(file) = unknown.filter(|_| lines == 0) {
-        let why = file.broke_off.as_deref().unwrap_or("its format was not recognised");
-        (
-            format!("{}: {}", view::safe(&file.name), view::safe(why)),
-            "say how it is written with --read-as; docs/logs.md has the formats",
-        )
-    } else if bad == lines {
-        (
-            format!("none of {lines} lines could be read"),
-            "say how they are written with --read-as; docs/logs.md has the formats",
-        )
-    } else {
-        (
-            format!(
-                "none of {} events is about anything in the estate{}",
-                made.told.events,
-                commonest.unwrap_or_default()
-            ),
-            "name the estate that these logs are of; nothing was written, and nothing is called unused by them",
-        )
-    };
-    Stop::Misused { message, help: help.to_owned() }
-}
-
-fn told(made: &Digest, out: &Path, sealed: bool) -> Digested {
-    let log = |file: &FileTold| LogOut {
-        log: file.name.clone(),
-        format: file.format.map(LogFormat::word),
-        lines: file.lines,
-        bad: file.bad,
-        first_bad: file.bad_lines.iter().map(|bad| (bad.line, bad.why)).collect(),
-        twice: file.twice,
-        repeated: file.repeated,
-        broke_off: file.broke_off.clone(),
-    };
-    let unattributed = made.told.commonest.iter();
-    Digested::new(
-        out.to_string_lossy().into_owned(),
-        made.told.files.iter().map(log).collect(),
-        made.told.events,
-        made.told.unplaced,
-        unattributed.map(|it| UnattributedOut { what: it.what.clone(), count: it.count }).collect(),
-        made.told.rows,
-        sealed,
-    )
 }

@@ -37,3 +37,5 @@ pub(crate) use reach::reached;
 pub(crate) use rules::{rule_list, rule_pages, schema_list};
 pub(crate) use table::{Columns, list};
 pub(crate) use usage::digested;
+#[cfg(feature = "network")]
+pub(crate) use usage::logged;

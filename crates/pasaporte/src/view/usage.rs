@@ -1,7 +1,9 @@
 //! What came of digesting logs, as text.
 
+#[cfg(feature = "network")]
+use pasaporte_report::LoggedOut;
 use pasaporte_report::list::{Cell, Column, Holds, List};
-use pasaporte_report::{Digested, LogOut};
+use pasaporte_report::{Digested, LogOut, UnattributedOut};
 
 use super::page::{BOLD, Page, paint, safe};
 use super::table::rows;
@@ -40,18 +42,85 @@ pub(crate) fn digested(page: Page, it: &Digested) -> String {
     let attributed = it.events - it.unattributed.min(it.events);
     let told = format!("{} of {} events are about something in the estate.", attributed, it.events);
     text.push_str(&page.paragraph(&told, "", "", 0));
-    if !it.commonest.is_empty() {
-        text.push_str("Most of the others:\n");
-        for unknown in &it.commonest {
-            text.push_str(&format!("  {:>9}  {}\n", unknown.count, safe(&unknown.what)));
-        }
-    }
+    text.push_str(&others(it));
     if !it.sealed {
-        let told = "No seal was named, so no value in these logs could find its key.";
-        text.push_str(&page.paragraph(told, "", "", 0));
+        text.push_str(&page.paragraph(UNSEALED, "", "", 0));
     }
     let told = format!("{} rows in {}.", it.rows, safe(&it.out));
     text.push_str(&page.paragraph(&paint(BOLD, &told), "", "", 0));
+    text
+}
+
+/// What is said where no seal was named.
+const UNSEALED: &str = "No seal was named, so no value in these logs could find its key.";
+
+/// The commonest of what the estate does not know.
+fn others(it: &Digested) -> String {
+    if it.commonest.is_empty() {
+        return String::new();
+    }
+    let each = |it: &UnattributedOut| format!("  {:>9}  {}\n", it.count, safe(&it.what));
+    let each: String = it.commonest.iter().map(each).collect();
+    format!("Most of the others:\n{each}")
+}
+
+/// What came of logs that were gathered, as text.
+#[cfg(feature = "network")]
+pub(crate) fn logged(page: Page, all: &[LoggedOut]) -> String {
+    let mut list = List::new(
+        "logs",
+        &[
+            column("source", 0, Holds::Names),
+            column("log", 0, Holds::Names),
+            column("lines", 0, Holds::Numbers),
+            column("not_read", 1, Holds::Numbers),
+        ],
+    );
+    let logs = all.iter().flat_map(|it| it.digest.logs.iter().map(move |log| (it, log)));
+    let logs = logs.filter(|(_, log)| log.lines > 0 || log.broke_off.is_some());
+    for (it, log) in logs.clone() {
+        list.row(vec![
+            Cell::text(safe(&it.source)),
+            Cell::text(safe(&log.log)),
+            Cell::Number(i64::try_from(log.lines).unwrap_or(i64::MAX)),
+            match log.bad {
+                0 => Cell::Nothing,
+                bad => Cell::alarming(bad.to_string()),
+            },
+        ]);
+    }
+    let mut text = if list.rows.is_empty() { String::new() } else { rows(page, &list) + "\n" };
+    for (_, log) in logs {
+        text.push_str(&notes(page, log));
+    }
+    let (mut events, mut attributed, mut rows) = (0, 0, 0);
+    let mut files = Vec::new();
+    for it in all {
+        let (source, digest) = (safe(&it.source), &it.digest);
+        events += digest.events;
+        attributed += digest.events - digest.unattributed.min(digest.events);
+        rows += digest.rows;
+        let told = match () {
+            () if digest.rows > 0 => {
+                files.push(safe(digest.out.rsplit('/').next().unwrap_or_default()));
+                continue;
+            }
+            () if !it.has_logs => format!("{source}: its adapter knows of no logs."),
+            () if digest.events == 0 => format!("{source}: no event came of its logs."),
+            () => format!("{source}: none of its events is about anything in the estate."),
+        };
+        text.push_str(&page.paragraph(&told, "", "  ", 0));
+    }
+    let told = format!("{attributed} of {events} events are about something in the estate.");
+    text.push_str(&page.paragraph(&told, "", "", 0));
+    text.push_str(&all.iter().map(|it| others(&it.digest)).collect::<String>());
+    if !files.is_empty() {
+        let told = format!("{rows} rows in {}.", files.join(", "));
+        text.push_str(&page.paragraph(&told, "", "", 0));
+    }
+    if all.iter().any(|it| it.digest.rows > 0 && !it.digest.sealed) {
+        text.push_str(&page.paragraph(UNSEALED, "", "", 0));
+    }
     text
 }
 
@@ -69,6 +138,9 @@ fn notes(page: Page, log: &LogOut) -> String {
     }
     if log.twice > 0 {
         notes.push(format!("{} events were there twice: each counts once", log.twice));
+    }
+    if let Some(why) = &log.trouble {
+        notes.push(format!("the adapter made nothing of some items ({})", safe(why)));
     }
     for (line, why) in &log.first_bad {
         notes.push(format!("line {line}: {why}"));
