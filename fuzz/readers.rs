@@ -143,7 +143,7 @@ fn answer(bytes: &[u8]) {
     let adapter = placed("mine/adapter.toml", MANIFEST.as_bytes());
     let answer = placed("saved/piers.json", bytes);
     let adapter = adapter.parent().unwrap_or(Path::new("")).to_string_lossy().into_owned();
-    if let Err(wrong) = check(&adapter, &[answer]) {
+    if let Err(wrong) = check(&adapter, &[answer], None) {
         told(wrong);
     }
 }

@@ -154,6 +154,14 @@ impl<'e> Audit<'e> {
         }
     }
 
+    /// Whether code runs as a holder, or as somebody in it: what is given to it is for functions.
+    pub(crate) fn runs_code(&self, holder: Principal) -> bool {
+        match holder {
+            Principal::Identity(_) | Principal::Group(_) => !self.functions_of(holder).is_empty(),
+            _ => false,
+        }
+    }
+
     fn surroundings_of(&self, identity: IdentityId) -> (Exposed, Option<Environment>) {
         let holder = Principal::Identity(identity);
         *self.surroundings[identity.index()]

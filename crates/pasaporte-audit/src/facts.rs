@@ -6,11 +6,12 @@
 use std::sync::Arc;
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::effect::{Act, Breadth, Harm, Road, ServiceId};
+use pasaporte_core::effect::{Act, Breadth, Control, Harm, Power, Road, ServiceId};
 use pasaporte_core::entry::{Drift, Exposure, Held, Unspoken};
 use pasaporte_core::estate::{
-    AdmissionId, ContractId, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Name, Origin, PatternId,
-    Principal, Reference, ScopeId, SeenIn, Thing, TokenId, TriggerId, Unread, VerifierId,
+    AdmissionId, ContractId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, IdentityId, KeyId, Name,
+    Origin, PatternId, Principal, Reference, ResourceId, ScopeId, SeenIn, SetId, Thing, TokenId, TriggerId,
+    Unread, VerifierId,
 };
 use pasaporte_core::usage::Window;
 
@@ -169,6 +170,95 @@ pub enum GrantFact {
     ToEverybody(Box<ToEverybody>),
     /// What a grant gives was not used, or only some of it.
     Unused(Box<Unused>),
+    /// A statement that gives all but what it names, and the worst that it lets anybody do.
+    AllBut(Box<(GrantId, Road, (Harm, Principal))>),
+    /// Control that what code runs as has.
+    Controls(Box<Controls>),
+    /// A grant that has ended.
+    Expired(GrantId),
+    /// A grant that is held higher than it is used.
+    FromAbove(Box<FromAbove>),
+    /// A ready-made set of which a small part is used.
+    TemplateExcess(Box<Excess>),
+    /// More on a source than a trigger on it needs.
+    BeyondTrigger(Box<Beyond>),
+    /// A rule of membership that takes in whoever is made, or who says so.
+    WideMembership(Box<Membership>),
+    /// An account without a ceiling, and its siblings that have one.
+    CeilingMissing(ScopeId, Box<[ScopeId]>),
+}
+
+/// Control that a grant gives what code runs as.
+#[derive(Debug, Clone)]
+pub struct Controls {
+    /// The grant.
+    pub grant: GrantId,
+    /// The statement, as it is held.
+    pub road: Road,
+    /// Of which sort.
+    pub power: Power,
+    /// The surest of it.
+    pub control: Control,
+}
+
+/// A grant that is held higher than it is used.
+#[derive(Debug, Clone)]
+pub struct FromAbove {
+    /// The grant.
+    pub grant: GrantId,
+    /// The scope that would do.
+    pub scope: ScopeId,
+    /// How often it was used.
+    pub count: u64,
+    /// On what.
+    pub things: Box<[Thing]>,
+    /// The time that logs cover of all of it.
+    pub window: Window,
+}
+
+/// A ready-made set of which a small part is used.
+#[derive(Debug, Clone)]
+pub struct Excess {
+    /// The grant.
+    pub grant: GrantId,
+    /// The set.
+    pub set: SetId,
+    /// What was used of it.
+    pub used: Box<[Name]>,
+    /// How often, in all.
+    pub count: u64,
+    /// What was not.
+    pub surplus: Box<[Act]>,
+    /// The time that logs cover of all of it.
+    pub window: Window,
+}
+
+/// More on a source than a trigger on it needs.
+#[derive(Debug, Clone)]
+pub struct Beyond {
+    /// The identity.
+    pub identity: IdentityId,
+    /// The trigger.
+    pub trigger: TriggerId,
+    /// The function that it makes run.
+    pub function: FunctionId,
+    /// The source.
+    pub source: Thing,
+    /// What is more.
+    pub surplus: Box<[Act]>,
+}
+
+/// A group that takes in whoever is made at a place, or who says so of themselves.
+#[derive(Debug, Clone)]
+pub struct Membership {
+    /// The group.
+    pub group: GroupId,
+    /// Whether the place is all that its rule looks at.
+    pub by_place: bool,
+    /// Identities that are not in it and may put themselves there.
+    pub setters: Box<[IdentityId]>,
+    /// One who holds the worst that the group gives, and by which statement.
+    pub worst: (Principal, Road),
 }
 
 /// A grant of which not all was used.
@@ -240,6 +330,40 @@ pub enum IdentityFact {
     Orphaned(IdentityId),
     /// It was never seen to do anything.
     NeverUsed(Box<(IdentityId, Window)>),
+    /// Test code is, or may become, an identity of production.
+    CrossesEnvironments(Box<Crossing>),
+    /// A function has a secret in its settings for what its identity reaches.
+    StaticSecretToo(Box<Static>),
+    /// Another system lists a client id that nobody has; and who was probably made anew.
+    StaleEnrolment(EnrolmentId, Option<IdentityId>),
+    /// An administrative role in another system, and whose.
+    WideEnrolment(EnrolmentId, Option<IdentityId>),
+}
+
+/// A way from test code to an identity of production.
+#[derive(Debug, Clone)]
+pub struct Crossing {
+    /// The function that runs as it; none where one may act as it.
+    pub function: Option<FunctionId>,
+    /// Who gets there.
+    pub from: IdentityId,
+    /// The identity of production.
+    pub to: IdentityId,
+    /// Surely or perhaps.
+    pub verdict: Verdict,
+}
+
+/// A secret in settings, beside an identity.
+#[derive(Debug, Clone)]
+pub struct Static {
+    /// The function.
+    pub function: FunctionId,
+    /// What it runs as.
+    pub identity: IdentityId,
+    /// What both open.
+    pub resource: ResourceId,
+    /// The settings, by name.
+    pub settings: Box<[Name]>,
 }
 
 /// What was seen of who may act as an identity.
@@ -254,6 +378,28 @@ pub enum TrustFact {
     },
     /// Services other than the one that runs functions may.
     OtherService(IdentityId),
+    /// An outside party may, without a proof.
+    WithoutProof {
+        /// The identity.
+        identity: IdentityId,
+        /// The party.
+        who: Principal,
+    },
+    /// People may.
+    People(IdentityId),
+    /// It leads to more than it holds.
+    Chain(Box<Chain>),
+}
+
+/// Identities that one may act as, one after the other.
+#[derive(Debug, Clone)]
+pub struct Chain {
+    /// Where it begins.
+    pub identity: IdentityId,
+    /// Whom one becomes, in order.
+    pub steps: Box<[IdentityId]>,
+    /// Surely or perhaps.
+    pub verdict: Verdict,
 }
 
 /// What was seen of a shared secret.

@@ -9,7 +9,8 @@ use pasaporte_core::access::Truth;
 use pasaporte_core::access::{Answer, Via};
 use pasaporte_core::entry::{Exposed, Exposure};
 use pasaporte_core::estate::{
-    AccountOf, AdmissionId, Effect, EndpointId, Environment, Estate, GrantId, KeyId, Thing, VerifierId,
+    AccountOf, AdmissionId, Effect, EndpointId, EnrolmentId, Environment, Estate, GrantId, KeyId, Thing,
+    VerifierId,
 };
 
 pasaporte_core::vocabulary! {
@@ -48,6 +49,8 @@ pub(crate) enum Cause {
     Verifier(VerifierId),
     /// A key.
     Key(KeyId),
+    /// A record in another system.
+    Enrolment(EnrolmentId),
 }
 
 /// The causes of a finding: mostly one. There are as many of these as findings, so they are kept small.

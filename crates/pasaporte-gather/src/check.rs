@@ -10,6 +10,7 @@ use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use crate::adapter::{Adapter, Ask, At, Piece, one};
 use crate::entity::checked;
 use crate::http::{LARGEST, Reaching, parsed};
+use crate::log::Range;
 use crate::run::{Answers, Run};
 use crate::source::Source;
 use crate::stack;
@@ -25,13 +26,15 @@ pub struct Check {
 }
 
 /// Tries an adapter on saved answers: a folder of them, or files named like what was asked (`crafts.json`).
-pub fn check(adapter: &str, samples: &[PathBuf]) -> Result<Check, Diagnostics> {
+/// With a range its logs are tried too.
+pub fn check(adapter: &str, samples: &[PathBuf], range: Option<Range>) -> Result<Check, Diagnostics> {
     let adapter = Adapter::find(adapter)?;
     let source = crate::Source::saved("sample", &adapter.name, Path::new("."));
     let mut tried = BTreeMap::new();
     let mut missed = Vec::new();
     for sample in samples {
         let mut run = Run::new("sample", &adapter, &source.known, Answers::Saved(sample), None);
+        run.range = range.map(|range| (range, range.known()));
         run.tried = Some(Mutex::new(std::mem::take(&mut tried)));
         if sample.is_dir() {
             let all = run.all(1, &|_, _, _| {})?;
@@ -48,7 +51,13 @@ pub fn check(adapter: &str, samples: &[PathBuf]) -> Result<Check, Diagnostics> {
 }
 
 /// Tries an adapter on what platforms answer now: the sources that use it. Nothing is written.
-pub fn check_live(adapter: &str, sources: &[Source], reaching: &Reaching) -> Result<Check, Diagnostics> {
+/// With a range its logs are tried too.
+pub fn check_live(
+    adapter: &str,
+    sources: &[Source],
+    reaching: &Reaching,
+    range: Option<Range>,
+) -> Result<Check, Diagnostics> {
     let found = Adapter::find(adapter)?;
     let (mut tried, mut missed) = (BTreeMap::new(), Vec::new());
     for source in sources {
@@ -56,6 +65,7 @@ pub fn check_live(adapter: &str, sources: &[Source], reaching: &Reaching) -> Res
         pace.at_once = source.at_once.unwrap_or(pace.at_once).max(1);
         let from = Answers::of(source, &found, pace, reaching)?;
         let mut run = Run::new(&source.name, &found, &source.known, from, None);
+        run.range = range.map(|range| (range, range.known()));
         run.tried = Some(Mutex::new(std::mem::take(&mut tried)));
         let all = run.all(pace.at_once, &|_, _, _| {})?;
         missed.extend(all.places.into_iter().flat_map(|place| place.missed));

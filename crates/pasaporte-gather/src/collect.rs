@@ -5,6 +5,7 @@ use std::path::Path;
 use jaq_json::Val;
 use jiff::Timestamp;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::seal::Seal;
 use pasaporte_read::{files, shown_name};
 use rustc_hash::FxHashSet;
 use serde_json::value::RawValue;
@@ -41,6 +42,8 @@ pub struct Collecting<'c> {
     pub reaching: Reaching,
     /// Where answers are kept too, as samples; logs are not.
     pub save: Option<&'c Path>,
+    /// The key of fingerprints of what a platform shows of keys; without it such values are passed over.
+    pub seal: Option<Seal>,
     /// The time that logs are asked for; none are where it is left out.
     pub range: Option<Range>,
     /// Is told how things stand, again and again.
@@ -77,7 +80,9 @@ impl Collecting<'_> {
     fn source(&self, index: usize, source: &Source) -> Result<Told, Diagnostics> {
         let adapter = Adapter::find(&source.adapter)?;
         let failed = |error: std::io::Error| self.failed(&error);
-        let of = format!("{}\n{:?}\n{}", adapter.text, source.from, program::json(&source.known));
+        let seal = self.seal.as_ref().map(Seal::id).unwrap_or_default();
+        let known = program::json(&source.known);
+        let of = format!("{}\n{:?}\n{known}\n{seal}", adapter.text, source.from);
         // What was saved is read again: it may have been corrected.
         let journal = match &source.from {
             From::Files(_) => None,
@@ -92,6 +97,7 @@ impl Collecting<'_> {
         let mut run = Run::new(&source.name, &adapter, &source.known, from, journal.as_ref());
         let save = self.save.map(|folder| folder.join(&source.name));
         run.save = save.as_deref();
+        run.seal = self.seal.as_ref();
         run.range = self.range.map(|range| (range, range.known()));
         let watch = |done, waiting, entities| {
             (self.watch)(&Progress { source: index, done, waiting, entities });
@@ -101,7 +107,7 @@ impl Collecting<'_> {
             write_document(self.out, name, text).map_err(failed)?;
         }
         let path = self.out.join(format!("{}.ndjson", source.name));
-        all.entities.write(&path, source.declared).map_err(failed)?;
+        all.entities.write(&path, source.declared, self.seal.as_ref()).map_err(failed)?;
         let mut told = Told {
             source: source.name.clone(),
             places: all.places,
@@ -353,7 +359,7 @@ impl Run<'_> {
             it.documents.extend(page.document);
             it.unread.extend(page.unread);
             if let Some(log) = &mut it.log {
-                log.add(page.lines).map_err(|error| self.wrong(ask, &error.to_string()))?;
+                log.add(*page.lines).map_err(|error| self.wrong(ask, &error.to_string()))?;
             }
             match page.next {
                 Some(next) => at = next,

@@ -7,6 +7,7 @@ use std::path::Path;
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{KINDS, check};
 use pasaporte_read::files::{self, For};
+use pasaporte_read::seal::Seal;
 use pasaporte_read::text::{Form, Source};
 use pasaporte_read::{covered, plain};
 use serde_json::value::RawValue;
@@ -39,13 +40,21 @@ impl Entities {
     }
 
     /// Writes them to a file: it is the old one or the new one, at any moment.
-    pub(crate) fn write(mut self, path: &Path, declared: bool) -> io::Result<()> {
+    pub(crate) fn write(mut self, path: &Path, declared: bool, seal: Option<&Seal>) -> io::Result<()> {
         self.settle();
+        let fingerprint = KINDS.iter().position(|kind| *kind == "fingerprint").unwrap_or_default() as u8;
+        let seal = seal.filter(|_| self.0.iter().any(|entity| entity.kind == fingerprint));
         files::replace(path, For::All, |file| {
             let mut out = BufWriter::with_capacity(1 << 16, file);
-            let first: &[u8] =
-                if declared { b"{\"estate\":1,\"declared\":true}\n" } else { b"{\"estate\":1}\n" };
-            out.write_all(first)?;
+            let mut first = "{\"estate\":1".to_owned();
+            if declared {
+                first.push_str(",\"declared\":true");
+            }
+            if let Some(seal) = seal {
+                first.push_str(&format!(",\"seal\":\"{}\"", seal.id()));
+            }
+            out.write_all(first.as_bytes())?;
+            out.write_all(b"}\n")?;
             for entity in &self.0 {
                 out.write_all(entity.line.as_bytes())?;
                 out.write_all(b"\n")?;
@@ -142,7 +151,7 @@ mod tests {
         let raw = |line: &&str| RawValue::from_string((*line).to_owned()).unwrap();
         let mut entities = Entities::default();
         entities.add(lines.iter().map(raw).collect());
-        entities.write(&path, false).unwrap();
+        entities.write(&path, false, None).unwrap();
         std::fs::read_to_string(path).unwrap()
     }
 

@@ -73,21 +73,19 @@ impl Exports {
             wrong("it is neither a JSON document nor lines of JSON".to_owned(), help)
         })?;
         let (ask, log) = self.choose(&run, &value).map_err(|(message, help)| wrong(message, &help))?;
-        spool.add(made(&run, ask, log, value)).map_err(failed)?;
-        let mut line = Vec::new();
-        while !whole {
-            line.clear();
-            if input.take(LONGEST).read_until(b'\n', &mut line).map_err(failed)? == 0 {
-                break;
+        spool.add(made(&run, ask, log, &value)).map_err(failed)?;
+        if !whole {
+            let mut line = Vec::new();
+            while input.take(LONGEST).read_until(b'\n', &mut line).map_err(failed)? > 0 {
+                if !line.trim_ascii().is_empty() {
+                    let lines = match program::parse(&line) {
+                        Ok(value) => made(&run, ask, log, &value),
+                        Err(_) => Lines { events: vec![NOT_UNDERSTOOD.to_owned()], ..Lines::default() },
+                    };
+                    spool.add(lines).map_err(failed)?;
+                }
+                line.clear();
             }
-            if line.trim_ascii().is_empty() {
-                continue;
-            }
-            let lines = match program::parse(&line) {
-                Ok(value) => made(&run, ask, log, value),
-                Err(_) => Lines { events: vec![NOT_UNDERSTOOD.to_owned()], ..Lines::default() },
-            };
-            spool.add(lines).map_err(failed)?;
         }
         spool.end(ask.name.clone(), name.to_owned(), log.read_as).map_err(failed)
     }
@@ -137,7 +135,10 @@ fn makes_sense(run: &Run<'_>, ask: &Ask, log: &LogAsk, value: &Val) -> bool {
         None => vec![first],
         Some(part) => run.adapter.program.run(part, &known, first).unwrap_or_default(),
     };
-    let has = |line: &Val, field: &str| log::line(line).contains(&format!("\"{field}\":"));
+    let has = |line: &Val, field: &str| {
+        let line = log::line(line);
+        line.contains(&format!("\"{field}\":")) && !line.contains(&format!("\"{field}\":null"))
+    };
     lines.first().is_some_and(|line| match log.read_as {
         log::ReadAs::Plain => {
             has(line, "did") || has(line, "host") || has(line, "endpoint") || has(line, "text")
@@ -149,18 +150,11 @@ fn makes_sense(run: &Run<'_>, ask: &Ask, log: &LogAsk, value: &Val) -> bool {
     })
 }
 
-/// What the adapter makes of a value of an export.
-fn made(run: &Run<'_>, ask: &Ask, log: &LogAsk, value: Val) -> Lines {
+/// What the adapter makes of a value of an export. What it holds all of is for those to say who exported it.
+fn made(run: &Run<'_>, ask: &Ask, log: &LogAsk, value: &Val) -> Lines {
     let known = run.known(Val::Null);
     let mut lines = Lines::default();
-    if let Some(part) = log.covers {
-        // An item by itself says nothing of the whole.
-        let covers = run.adapter.program.run(part, &known, value.clone()).unwrap_or_default();
-        lines
-            .covers
-            .extend(covers.iter().filter(|it| matches!(it, Val::Obj(_))).map(crate::page::covers_line));
-    }
-    for item in items(run, ask, &known, &value) {
+    for item in items(run, ask, &known, value) {
         match log.events.map(|part| run.adapter.program.run(part, &known, item.clone())) {
             None => lines.events.push(log::line(&item)),
             Some(Ok(all)) => lines.events.extend(all.iter().map(log::line)),

@@ -45,7 +45,7 @@ pub(crate) struct Page {
     pub(crate) unread: BTreeSet<String>,
     /// Lines of a log. They are in no journal: they may hold what nobody should keep.
     #[serde(skip)]
-    pub(crate) lines: Lines,
+    pub(crate) lines: Box<Lines>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -180,7 +180,7 @@ mod tests {
             entities,
             document: None,
             unread: BTreeSet::new(),
-            lines: Lines::default(),
+            lines: Box::default(),
         }
     }
 

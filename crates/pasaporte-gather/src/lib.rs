@@ -23,6 +23,7 @@ mod page;
 mod program;
 mod run;
 mod saved;
+mod sealed;
 mod shipped;
 mod source;
 mod stack;

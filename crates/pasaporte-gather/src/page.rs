@@ -14,6 +14,7 @@ use crate::log::{self, Lines, LogAsk};
 use crate::program::{self, PartId};
 use crate::run::{Answers, Run, Task};
 use crate::saved;
+use crate::sealed::sealed;
 use crate::stack;
 use crate::tried::unread;
 
@@ -228,12 +229,12 @@ impl Run<'_> {
         }
         let beside = self.tried.as_ref().map(|_| unread(&body, &ask.named_beside)).unwrap_or_default();
         let items = run(part, body)?;
-        let raw = |value: Val| {
-            RawValue::from_string(program::json(&value)).map_err(|error| self.wrong(ask, &error.to_string()))
-        };
+        let raw =
+            |line: String| RawValue::from_string(line).map_err(|error| self.wrong(ask, &error.to_string()));
         let all = |part: Option<PartId>, item: &Val| -> Result<Vec<Box<RawValue>>, Diagnostics> {
             let Some(part) = part else { return Ok(Vec::new()) };
-            run(part, item.clone())?.into_iter().map(raw).collect()
+            let lines = run(part, item.clone())?.into_iter().map(|value| program::json(&value));
+            lines.flat_map(|line| sealed(line, self.seal)).map(raw).collect()
         };
         let one = |item: &Val| Ok((all(ask.keep, item)?, all(ask.entities, item)?));
         let made: Result<Vec<(Vec<_>, Vec<_>)>, Diagnostics> = if items.len() < SIDE_BY_SIDE {
@@ -309,12 +310,12 @@ impl Run<'_> {
                 }
             }
         }
-        Ok(Page { items: items.len(), lines, ..Page::default() })
+        Ok(Page { items: items.len(), lines: Box::new(lines), ..Page::default() })
     }
 }
 
 /// What a log covers, as a line of its own.
-pub(crate) fn covers_line(covers: &Val) -> String {
+fn covers_line(covers: &Val) -> String {
     format!("{{\"covers\":{}}}", program::json(covers))
 }
 

@@ -6,6 +6,7 @@ use std::sync::{Condvar, Mutex};
 
 use jaq_json::Val;
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
+use pasaporte_read::seal::Seal;
 use serde_json::value::RawValue;
 
 use crate::adapter::{Adapter, Ask, Pace, Piece, Template, one};
@@ -54,6 +55,8 @@ pub(crate) struct Run<'r> {
     pub(crate) journal: Option<&'r Journal>,
     /// Where answers are kept as samples.
     pub(crate) save: Option<&'r Path>,
+    /// The key of fingerprints, where there is one.
+    pub(crate) seal: Option<&'r Seal>,
     /// The time that logs are asked for, if they are.
     pub(crate) range: Option<(Range, Val)>,
     pub(crate) state: Mutex<State>,
@@ -77,6 +80,7 @@ impl<'r> Run<'r> {
             from,
             journal,
             save: None,
+            seal: None,
             range: None,
             state: Mutex::default(),
             changed: Condvar::new(),

@@ -196,13 +196,10 @@ impl Serving {
         if method != "GET" && method != "HEAD" {
             return problem(405, "everything here is for reading");
         }
-        match self.log(world, rest, uri) {
-            Some(page) => paged(page, headers),
-            None => {
-                let page = parameter(uri, world.platform.paging.parameter());
-                paged(world.page(rest, page), headers)
-            }
-        }
+        let page = self
+            .log(world, rest, uri)
+            .unwrap_or_else(|| world.page(rest, parameter(uri, world.platform.paging.parameter())));
+        paged(page, headers)
     }
 
     /// A page of a log, where there is one.

@@ -240,7 +240,7 @@ pub(crate) fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
 const AT_ONCE: usize = 1_000;
 
 /// Looks at the allowing statements of all grants, with all processors.
-fn side_by_side<'a, 'e>(
+pub(crate) fn side_by_side<'a, 'e>(
     audit: &Audit<'_>,
     raising: &mut Raising<'a, 'e>,
     look: impl Fn(&mut Raising<'a, 'e>, GrantId, Road) + Sync,

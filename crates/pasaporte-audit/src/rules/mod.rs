@@ -1,11 +1,16 @@
 //! The catalogue of rules: one family a file, or a folder where it is large.
 
 mod blind;
+mod bounds;
+mod crossing;
 pub(crate) mod entry;
 mod everybody;
 pub(crate) mod grant;
 pub(crate) mod identity;
 mod key;
+pub(crate) mod outsiders;
+mod power;
+pub(crate) mod surplus;
 pub(crate) mod trust;
 pub(crate) mod unused;
 
@@ -63,9 +68,15 @@ impl Catalogue {
             entry::otherwise::RULES,
             grant::RULES,
             everybody::RULES,
+            power::RULES,
+            surplus::RULES,
+            bounds::RULES,
+            unused::GRANTS,
             identity::RULES,
+            crossing::RULES,
+            unused::IDENTITIES,
             trust::RULES,
-            unused::RULES,
+            outsiders::RULES,
         ];
         let rules = families.concat().into_iter().chain(key::rules()).chain(blind::rules());
         Self { rules: rules.collect() }

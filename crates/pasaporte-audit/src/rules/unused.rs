@@ -16,28 +16,27 @@ use pasaporte_core::estate::{
 };
 use pasaporte_core::usage::{Logged, Window};
 
-pub(crate) const RULES: &[Rule] = &[
-    Rule {
-        id: "grant/unused",
-        title: "What a grant gives was never used",
-        why: "A right that nobody uses serves only whoever gets into the code that holds it.",
-        fix: "Take what was never used out of the grant.",
-        check: "Explain an action that was never used: the answer must be no; and nothing asks for it in the next month.",
-        references: &["CWE-250", "CWE-1164", "NIST SP 800-53 AC-6", "NIST SP 800-53 AC-2"],
-        apart: &["holder", "set", "place"],
-        judge: unused,
-    },
-    Rule {
-        id: "identity/never-used",
-        title: "An identity holds grants and was never seen to do anything",
-        why: "Nobody would miss it, and nobody would notice who acts as it.",
-        fix: "Remove its grants, wait, then remove the identity.",
-        check: "The identity holds no grant, or is gone.",
-        references: &["CWE-1164", "NIST SP 800-53 AC-2", "NIST SP 800-53 AC-6"],
-        apart: &[],
-        judge: never_used,
-    },
-];
+pub(crate) const GRANTS: &[Rule] = &[Rule {
+    id: "grant/unused",
+    title: "What a grant gives was never used",
+    why: "A right that nobody uses serves only whoever gets into the code that holds it.",
+    fix: "Take what was never used out of the grant.",
+    check: "Explain an action that was never used: the answer must be no; and nothing asks for it in the next month.",
+    references: &["CWE-250", "CWE-1164", "NIST SP 800-53 AC-6", "NIST SP 800-53 AC-2"],
+    apart: &["holder", "set", "place"],
+    judge: unused,
+}];
+
+pub(crate) const IDENTITIES: &[Rule] = &[Rule {
+    id: "identity/never-used",
+    title: "An identity holds grants and was never seen to do anything",
+    why: "Nobody would miss it, and nobody would notice who acts as it.",
+    fix: "Remove its grants, wait, then remove the identity.",
+    check: "The identity holds no grant, or is gone.",
+    references: &["CWE-1164", "NIST SP 800-53 AC-2", "NIST SP 800-53 AC-6"],
+    apart: &[],
+    judge: never_used,
+}];
 
 fn unused(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     if audit.estate().logs().is_empty() {
@@ -69,12 +68,31 @@ fn unused(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 
 /// The time that logs cover, by place and pattern: many grants ask alike.
 #[derive(Default)]
-struct Watch {
+pub(crate) struct Watch {
     known: FxHashMap<(Option<ScopeId>, PatternId), Option<Window>>,
     accounts_below: FxHashMap<Option<ScopeId>, Vec<ScopeId>>,
 }
 
 impl Watch {
+    /// The time that logs cover of all that a grant gives; none where they do not cover all of it, for long enough.
+    pub(crate) fn of_all(&mut self, audit: &Audit<'_>, id: GrantId, grant: &Grant) -> Option<Window> {
+        let estate = audit.estate();
+        let environment = audit.environment_of(grant.principal);
+        let mut all: Option<Window> = None;
+        for (_, road) in allowing_of(audit, std::iter::once((id, grant))) {
+            for &pattern in estate.actions_picked(estate.statement(road.statement).actions).any() {
+                for scope in self.places(audit, &road) {
+                    let covered = self.window(audit, scope, pattern, environment)?;
+                    all = Some(match all {
+                        Some(known) => covered.both(known)?,
+                        None => covered,
+                    });
+                }
+            }
+        }
+        all
+    }
+
     /// What of a grant was used and what was not, and a statement that was not; none where logs do not say.
     fn of_grant(&mut self, audit: &Audit<'_>, id: GrantId, grant: &Grant) -> Option<(Unused, Road)> {
         let (estate, effects) = (audit.estate(), audit.effects());
@@ -158,7 +176,7 @@ impl Watch {
 }
 
 /// Everybody who holds what is given to a name.
-fn holders(audit: &Audit<'_>, name: Principal) -> Vec<Principal> {
+pub(crate) fn holders(audit: &Audit<'_>, name: Principal) -> Vec<Principal> {
     match name {
         Principal::Group(group) => audit.effects().everybody_in(group),
         other => vec![other],

@@ -32,6 +32,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &GrantFact) -> Told {
         }
         GrantFact::ToEverybody(it) => to_everybody(audit, **it),
         GrantFact::Unused(it) => unused(audit, it),
+        _ => super::surplus::tell(audit, fact),
     }
 }
 

@@ -2,14 +2,15 @@
 
 use std::collections::BTreeSet;
 
-use pasaporte_core::estate::{FunctionId, IdentityId, Principal, Thing};
+use pasaporte_core::access::Verdict;
+use pasaporte_core::estate::{EnrolmentId, FunctionId, IdentityId, Principal, Thing};
 use pasaporte_core::usage::Window;
 
 use super::Told;
 use super::phrases::{count, exposed, functions, listed};
 use super::seen::over;
 use crate::Audit;
-use crate::facts::IdentityFact;
+use crate::facts::{Crossing, IdentityFact, Static};
 use crate::rules::identity::{standing, triggers_of};
 
 pub(super) fn tell(audit: &Audit<'_>, fact: &IdentityFact) -> Option<Told> {
@@ -18,6 +19,10 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &IdentityFact) -> Option<Told> {
         IdentityFact::Shared(identity) => Some(shared(audit, *identity)),
         IdentityFact::Orphaned(identity) => Some(orphaned(audit, *identity)),
         IdentityFact::NeverUsed(it) => Some(never_used(audit, it.0, &it.1)),
+        IdentityFact::CrossesEnvironments(it) => Some(crosses(audit, it)),
+        IdentityFact::StaticSecretToo(it) => Some(static_secret(audit, it)),
+        IdentityFact::StaleEnrolment(id, anew) => Some(stale_enrolment(audit, *id, *anew)),
+        IdentityFact::WideEnrolment(id, identity) => Some(wide_enrolment(audit, *id, *identity)),
     }
 }
 
@@ -98,6 +103,91 @@ fn never_used(audit: &Audit<'_>, id: IdentityId, window: &Window) -> Told {
     .at(estate.origin(Thing::Identity(id)), "the identity");
     let shown = grants.iter().take(4);
     shown.fold(told, |told, &grant| told.at(estate.grant(grant).origin, "a grant that stands"))
+}
+
+fn crosses(audit: &Audit<'_>, it: &Crossing) -> Told {
+    let estate = audit.estate();
+    let to = format!("identity:{}", estate.id(it.to));
+    let environment = |it: Option<pasaporte_core::estate::Environment>| {
+        it.map_or_else(|| "test".to_owned(), |it| it.to_string())
+    };
+    let told = match it.function {
+        Some(function) => Told::new(format!(
+            "It is a {} function and runs as {to}, an identity of production.{}{}",
+            environment(audit.environment(function)),
+            may(audit, it.to, "It"),
+            exposed(audit, audit.exposure(function)),
+        ))
+        .fix(format!(
+            "Make an identity for function:{} in its own environment, and set its `runs_as`.",
+            estate.id(function)
+        ))
+        .at(estate.origin(Thing::Function(function)), "the function"),
+        None => Told::new(format!(
+            "It is an identity of the {} environment and may act as {to}, an identity of production{}.{}",
+            environment(audit.environment_of(Principal::Identity(it.from))),
+            if it.verdict == Verdict::Yes { "" } else { ", on conditions" },
+            may(audit, it.to, "Then it"),
+        ))
+        .fix(format!("Take it out of the trust of {to}, and its grants of acting as others away."))
+        .at(estate.origin(Thing::Identity(it.from)), "the identity"),
+    };
+    told.at(estate.origin(Thing::Identity(it.to)), "the identity of production")
+}
+
+fn static_secret(audit: &Audit<'_>, it: &Static) -> Told {
+    let estate = audit.estate();
+    let settings: Vec<String> = it.settings.iter().map(|name| estate.text(*name).to_owned()).collect();
+    let (resource, identity) =
+        (estate.label(Thing::Resource(it.resource)), format!("identity:{}", estate.id(it.identity)));
+    Told::new(format!(
+        "By its name, {} in its settings is a secret for {resource}, which it reaches as {identity} already.",
+        listed(&settings)
+    ))
+    .fix(format!(
+        "Let the code reach {resource} as {identity}; take {} out of its settings, and change what it was.",
+        listed(&settings)
+    ))
+    .at(estate.origin(Thing::Function(it.function)), "the settings of the function")
+    .at(estate.origin(Thing::Identity(it.identity)), "what it runs as")
+}
+
+fn stale_enrolment(audit: &Audit<'_>, id: EnrolmentId, anew: Option<IdentityId>) -> Told {
+    let estate = audit.estate();
+    let it = estate.enrolment(id);
+    let (system, client, role) = (estate.text(it.system), estate.text(it.client_id), estate.text(it.role));
+    let told = Told::new(format!(
+        "{system} lists {client} with the role {role}, and no identity has that client id."
+    ));
+    let told = match anew {
+        Some(identity) => {
+            let name = format!("identity:{}", estate.id(identity));
+            Told::new(format!(
+                "{} {name} has the same role there now by another client id: it was probably made anew.",
+                told.situation
+            ))
+            .fix(format!("Take {client} out of {system}; {name} has a place of its own."))
+            .at(estate.origin(Thing::Identity(identity)), "the identity that has the role now")
+        }
+        None => {
+            let situation = format!("{} Whose it was is gone.", told.situation);
+            Told::new(situation).fix(format!("Take {client} out of {system}."))
+        }
+    };
+    told.at(it.origin, "the enrolment")
+}
+
+fn wide_enrolment(audit: &Audit<'_>, id: EnrolmentId, identity: Option<IdentityId>) -> Told {
+    let estate = audit.estate();
+    let it = estate.enrolment(id);
+    let (system, client, role) = (estate.text(it.system), estate.text(it.client_id), estate.text(it.role));
+    let who = identity.map_or_else(|| client.to_owned(), |id| format!("identity:{}", estate.id(id)));
+    let from =
+        identity.map_or_else(String::new, |id| exposed(audit, audit.exposure_of(Principal::Identity(id))));
+    Told::new(format!("{who} has the role {role} in {system}, which administers it: no grant here bounds what it does there.{from}"))
+        .fix(format!("Give {client} the role in {system} that the code needs."))
+        .at(it.origin, "the enrolment")
+        .at(identity.and_then(|id| estate.origin(Thing::Identity(id))), "the identity")
 }
 
 /// " It may …", with the worst that an identity may do; nothing where it is no more than running code.

@@ -7,6 +7,7 @@ mod identity;
 mod key;
 pub(crate) mod phrases;
 mod seen;
+mod surplus;
 mod trust;
 
 use pasaporte_core::estate::{Origin, Setting};

@@ -1,18 +1,22 @@
 //! What is told of who may act as an identity.
 
-use pasaporte_core::access::{Answer, Truth, Via};
+use pasaporte_core::access::{Answer, Truth, Verdict, Via};
 use pasaporte_core::estate::{Effect, IdentityId, Principal, Thing};
 
 use super::Told;
-use super::phrases::{at_grounds, capitalised, crowd, depending, exposed, listed};
+use super::phrases::{at_grounds, capitalised, crowd, depending, exposed, functions, listed};
 use crate::Audit;
-use crate::facts::TrustFact;
+use crate::facts::{Chain, TrustFact};
+use crate::rules::outsiders::people_acting_as;
 use crate::rules::trust::{decided, other_services};
 
 pub(super) fn tell(audit: &Audit<'_>, fact: &TrustFact) -> Told {
-    match *fact {
-        TrustFact::MayAct { identity, who } => may_act(audit, identity, who),
-        TrustFact::OtherService(identity) => other_service(audit, identity),
+    match fact {
+        TrustFact::MayAct { identity, who } => may_act(audit, *identity, *who),
+        TrustFact::OtherService(identity) => other_service(audit, *identity),
+        TrustFact::WithoutProof { identity, who } => without_proof(audit, *identity, *who),
+        TrustFact::People(identity) => people(audit, *identity),
+        TrustFact::Chain(it) => chain(audit, it),
     }
 }
 
@@ -38,6 +42,55 @@ fn other_service(audit: &Audit<'_>, id: IdentityId) -> Told {
     .fix(format!("Take {} out of its trust.", listed(&names)))
     .at(audit.estate().origin(Thing::Identity(id)), "the execution role");
     others.iter().fold(told, |told, (_, answer)| at_grounds(audit, told, answer))
+}
+
+fn without_proof(audit: &Audit<'_>, id: IdentityId, who: Principal) -> Told {
+    let estate = audit.estate();
+    let answer = decided(audit, id, who);
+    let name = estate.principal_label(who);
+    let may = audit.may(id).map_or_else(String::new, |may| format!(" Then it may {may}."));
+    let told = Told::new(format!(
+        "{name} may act as it{}, and need not present a proof that was agreed on.{may}",
+        depending(audit, &answer)
+    ))
+    .fix(format!(
+        "Agree on a proof with them, and admit `{name}` `when: {{outside_proof: …}}` only; or name an audience."
+    ));
+    at_grounds(audit, told, &answer)
+}
+
+fn people(audit: &Audit<'_>, id: IdentityId) -> Told {
+    let estate = audit.estate();
+    let who: Vec<String> =
+        people_acting_as(audit, id).iter().map(|(who, _)| estate.principal_label(*who)).collect();
+    let may = audit.may(id).map_or_else(String::new, |may| format!(" Then they may {may}."));
+    let runs = functions(estate, estate.functions_as(id));
+    Told::new(format!("{} may act as it, and so does {}.{may}", capitalised(&listed(&who)), listed(&runs)))
+        .fix(format!("Take {} out of who may act as it; give people a role of their own.", listed(&who)))
+        .at(estate.origin(Thing::Identity(id)), "the identity")
+}
+
+fn chain(audit: &Audit<'_>, it: &Chain) -> Told {
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let mut told = format!("Whoever acts as it may act as identity:{}", estate.id(it.steps[0]));
+    for step in &it.steps[1..] {
+        told.push_str(&format!(", as that as identity:{}", estate.id(*step)));
+    }
+    let end = it.steps[it.steps.len() - 1];
+    let may = effects.may_at_worst(end).map_or_else(String::new, |may| format!(", which may {may}"));
+    let perhaps = if it.verdict == Verdict::Yes { "" } else { ", on conditions" };
+    let own = effects.may_at_worst(it.identity).is_none();
+    let own = if own { " By itself it may do nothing of the sort." } else { "" };
+    let before = if it.steps.len() > 1 { it.steps[it.steps.len() - 2] } else { it.identity };
+    let told = Told::new(format!(
+        "{told}{may}{perhaps}.{own}{}",
+        exposed(audit, audit.exposure_of(Principal::Identity(it.identity)))
+    ))
+    .fix(format!("Take identity:{} out of the trust of identity:{}.", estate.id(before), estate.id(end)))
+    .at(estate.origin(Thing::Identity(it.identity)), "where it begins");
+    it.steps.iter().fold(told, |told, step| {
+        told.at(estate.origin(Thing::Identity(*step)), format!("identity:{}", estate.id(*step)))
+    })
 }
 
 /// Where it is mended: in the trust, or in the grant that gives it.

@@ -14,6 +14,7 @@ mod fresh;
 mod harm;
 mod opposed;
 mod people;
+mod power;
 mod roads;
 mod told;
 mod worst;
@@ -38,6 +39,7 @@ pub use counted::{Counted, Given};
 pub use found::action_in_words;
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
+pub use power::{Control, Power};
 pub(crate) use roads::Named;
 pub use roads::Road;
 

@@ -10,6 +10,7 @@ use jiff::{SignedDuration, Timestamp};
 use pasaporte_core::estate::Estate;
 use pasaporte_gather::{Check, Collecting, Log, Progress, Range, Reaching, Source, Told, check, check_live};
 use pasaporte_read::files;
+use pasaporte_read::seal::Seal;
 use pasaporte_report::{AskOut, AskedOut, Checked, Gathered, LoggedOut, SourceOut};
 
 use super::digesting::{Asked, BAD_LINES, Digesting};
@@ -40,9 +41,10 @@ pub(crate) struct Gather {
     /// source's file: 90d, 12h
     #[arg(long, value_name = "SPAN", value_parser = span)]
     logs: Option<SignedDuration>,
-    /// The file with the key of fingerprints, by which values in logs find their keys; made if it is not there [default:
-    /// that of the configuration; or one for this time only, so that no value finds its key]
-    #[arg(long, value_name = "FILE", requires = "logs")]
+    /// The file with the key of fingerprints, by which values in logs find their keys; made if it is not there. Values of keys
+    /// that a platform shows become fingerprints too [default: that of the configuration; or none, so that no value finds
+    /// its key]
+    #[arg(long, value_name = "FILE", conflicts_with = "check")]
     seal: Option<PathBuf>,
     /// Begin anew, also where a collection was cut off
     #[arg(long)]
@@ -105,6 +107,7 @@ impl Gather {
         }
         let (Some(sources), Some(out)) = (&self.sources, &self.out) else { return Ok(0) };
         let sources = self.sources(sources)?;
+        let seal = seal::maybe(self.seal.as_ref(), sheet)?;
         let as_of = match self.as_of {
             AsOf::At(time) => time,
             AsOf::Unsaid => super::now(),
@@ -114,10 +117,11 @@ impl Gather {
             fresh: self.fresh,
             as_of,
             save: self.save.as_deref(),
-            range: self.logs.map(|long| Range { from: as_of - long, to: as_of }),
+            seal,
+            range: self.range(as_of),
             quiet: sheet.quiet,
         };
-        let (mut gathered, logs) = collect(&sources, &collecting, self.reaching()?)?;
+        let (mut gathered, logs) = collect(&sources, collecting, self.reaching()?)?;
         if let AsOf::At(time) = self.as_of {
             write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
         }
@@ -144,7 +148,7 @@ impl Gather {
     /// Tries an adapter on saved answers, or on what its sources answer now.
     fn check(&self, adapter: &str) -> Result<Check, Stop> {
         match (&self.sources, self.samples.is_empty()) {
-            (None, false) => check(adapter, &self.samples).map_err(Stop::Wrong),
+            (None, false) => check(adapter, &self.samples, self.range(super::now())).map_err(Stop::Wrong),
             (Some(sources), true) => {
                 let mut sources = self.sources(sources)?;
                 sources.retain(|source| source.uses(adapter));
@@ -154,7 +158,8 @@ impl Gather {
                         help: "name it as the sources file does".to_owned(),
                     });
                 }
-                check_live(adapter, &sources, &self.reaching()?).map_err(Stop::Wrong)
+                check_live(adapter, &sources, &self.reaching()?, self.range(super::now()))
+                    .map_err(Stop::Wrong)
             }
             _ => Err(Stop::Misused {
                 message: "an adapter is tried on saved answers or on live ones".to_owned(),
@@ -175,6 +180,11 @@ impl Gather {
             Asked { seal: seal::maybe(self.seal.as_ref(), sheet)?, bad_lines: BAD_LINES, ..Asked::default() };
         let digesting = Digesting::new(estate, asked, sheet)?;
         digested(&digesting, logs, out, sheet)
+    }
+
+    /// The time that logs are asked for, if they are.
+    fn range(&self, to: Timestamp) -> Option<Range> {
+        self.logs.map(|long| Range { from: to - long, to })
     }
 
     fn reaching(&self) -> Result<Reaching, Stop> {
@@ -226,6 +236,8 @@ pub(super) struct Wanted<'w> {
     pub(super) as_of: Timestamp,
     /// Where answers are kept too.
     pub(super) save: Option<&'w Path>,
+    /// The key of fingerprints, where there is one.
+    pub(super) seal: Option<Seal>,
     /// The time that logs are asked for, if they are.
     pub(super) range: Option<Range>,
     /// Whether nobody wants to see how it goes on.
@@ -235,10 +247,10 @@ pub(super) struct Wanted<'w> {
 /// Collects from sources into a folder, with a bar for each on a terminal.
 pub(super) fn collect(
     sources: &[Source],
-    wanted: &Wanted<'_>,
+    wanted: Wanted<'_>,
     reaching: Reaching,
 ) -> Result<(Gathered, Vec<Logs>), Stop> {
-    let Wanted { out, fresh, as_of, save, range, quiet } = *wanted;
+    let Wanted { out, fresh, as_of, save, seal, range, quiet } = wanted;
     // Hidden where standard error is no terminal, too.
     let all = MultiProgress::new();
     if quiet {
@@ -258,7 +270,7 @@ pub(super) fn collect(
         bar.set_position(progress.done as u64);
         bar.set_message(format!("{} entities", progress.entities));
     };
-    let collecting = Collecting { out, fresh, as_of, reaching, save, range, watch: &watch };
+    let collecting = Collecting { out, fresh, as_of, reaching, save, seal, range, watch: &watch };
     fs::create_dir_all(out).map_err(|error| unwritable(out, &error))?;
     let told = collecting.run(sources);
     for bar in &bars {

@@ -66,10 +66,11 @@ impl Demo {
             fresh: true,
             as_of: super::now(),
             save: None,
+            seal: None,
             range: Some(logged()?),
             quiet: sheet.quiet,
         };
-        let (told, logs) = gather::collect(&sources, &wanted, Reaching::default())?;
+        let (told, logs) = gather::collect(&sources, wanted, Reaching::default())?;
         let shown = self.folder.as_deref().unwrap_or(Path::new("demo"));
         sheet.text(&view::gathered(sheet.page, &told, shown))?;
         sheet.text("\n")?;
