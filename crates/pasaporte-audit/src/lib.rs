@@ -27,6 +27,8 @@ pub use audit::Audit;
 pub use finding::{Finding, Level, Sureness};
 pub use fingerprint::Fingerprint;
 pub use pasaporte_core::effect::{Harm, Impact};
+pub use rules::crossing::names_in_settings;
+pub use rules::surplus::needed_by_trigger;
 pub use rules::{Catalogue, Rule, RuleId};
 pub use settings::{RuleSetting, Settings, Thresholds};
 pub use settle::PRECEDENCE;

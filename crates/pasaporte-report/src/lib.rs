@@ -6,6 +6,7 @@
 pub mod accepted;
 pub mod audit;
 mod card;
+pub mod compare;
 pub mod config;
 mod dates;
 pub mod diff;

@@ -4,6 +4,7 @@ use pasaporte_read::estate::Document;
 use schemars::{JsonSchema, generate::SchemaSettings};
 
 use crate::audit::Report;
+use crate::compare::{ComparedOut, SharingOut};
 use crate::config::{InForce, Written};
 use crate::diff::DiffOut;
 use crate::list::List;
@@ -42,6 +43,8 @@ pub const SCHEMAS: &[Published] = &[
     of::<Explained>("explain", "`pasaporte explain`"),
     of::<Entered>("entry", "`pasaporte entry`"),
     of::<Reached>("reach", "`pasaporte reach`"),
+    of::<ComparedOut>("compare", "`pasaporte compare`"),
+    of::<SharingOut>("compare-sharing", "`pasaporte compare --sharing`"),
     of::<Gathered>("gather", "`pasaporte gather`"),
     of::<Checked>("check", "`pasaporte gather --check`"),
     of::<KnockPlan>("knock-plan", "`pasaporte knock` without --yes"),

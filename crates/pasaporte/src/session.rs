@@ -99,7 +99,8 @@ impl Session {
         kind.list(&self.prepared())
     }
 
-    fn prepared(&self) -> Audit<'_> {
+    /// The estate prepared for its audit.
+    pub(crate) fn prepared(&self) -> Audit<'_> {
         Audit::new(&self.estate, self.settings.clone())
     }
 }

@@ -214,6 +214,32 @@ fn about(
     all
 }
 
+/// The resources that a function's settings name, by the words of their names; secrets left out.
+pub fn names_in_settings(audit: &Audit<'_>, id: FunctionId) -> Vec<(Name, ResourceId)> {
+    let estate = audit.estate();
+    let Some(function) = estate.get(id) else { return Vec::new() };
+    let settings = estate.list(function.settings).iter().copied();
+    let settings: Vec<(Name, Vec<String>)> = settings
+        .map(|setting| (setting, words(estate.text(setting))))
+        .filter(|(_, words)| !names_a_secret(words))
+        .collect();
+    if settings.is_empty() {
+        return Vec::new();
+    }
+    let mut all = Vec::new();
+    for (resource, _) in estate.all::<ResourceId>() {
+        let label = estate.label(Thing::Resource(resource));
+        let (kind, name) = label.split_once(':').unwrap_or_default();
+        let (mut of_name, kind) = (words(name), words(kind));
+        // `BOOKINGS_TABLE` is table:bookings: a name alone may be of anything.
+        of_name.extend(kind);
+        let names = |said: &Vec<String>| of_name.iter().all(|word| said.contains(word));
+        all.extend(settings.iter().filter(|(_, said)| names(said)).map(|(setting, _)| (*setting, resource)));
+    }
+    all.sort_by_key(|(setting, resource)| (estate.text(*setting), estate.id(*resource)));
+    all
+}
+
 /// Whether an identity may do something to a resource.
 fn reaches(audit: &Audit<'_>, identity: IdentityId, resource: ResourceId) -> Verdict {
     let (who, on) = (Principal::Identity(identity), Thing::Resource(resource));

@@ -2,7 +2,7 @@
 
 mod blind;
 mod bounds;
-mod crossing;
+pub(crate) mod crossing;
 pub(crate) mod entry;
 mod everybody;
 pub(crate) mod grant;

@@ -11,8 +11,8 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::{Act, Road};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
-    ActionClass, At, FunctionId, Grant, GrantId, IdentityId, Name, Outcome, Principal, ScopeId, SetOrigin,
-    State, Thing, TriggerId,
+    ActionClass, At, Estate, FunctionId, Grant, GrantId, IdentityId, Name, Outcome, Principal, ScopeId,
+    SetOrigin, State, Thing, TriggerId,
 };
 
 pub(crate) const RULES: &[Rule] = &[
@@ -267,6 +267,14 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             Beyond { identity, trigger: id, function: trigger.function, source, surplus: surplus.into() };
         raising.raise(&raised, GrantFact::BeyondTrigger(Box::new(fact)));
     }
+}
+
+/// Whether a trigger on a source needs an action: reading and listing it, and what its kind takes besides.
+pub fn needed_by_trigger(estate: &Estate, source: Thing, act: &Act) -> bool {
+    let label = estate.label(source);
+    let kind = label.split(':').next().unwrap_or_default();
+    let reads = matches!(act.class, Some(ActionClass::Read | ActionClass::List));
+    !act.is_wild && (reads || is_needed(kind, act.action.text()))
 }
 
 /// Whether a trigger on a source of a kind needs an action.

@@ -5,9 +5,7 @@ use pasaporte_core::effect::{Act, Harm, Impact, Power, Road, Wide, action_in_wor
 use pasaporte_core::estate::{GrantId, GroupId, Principal, ScopeId, Thing};
 
 use super::Told;
-use super::phrases::{
-    but, capitalised, exposed, functions, grouped, holder, listed, narrow, place, selection, source,
-};
+use super::phrases::{exposed, functions, grouped, holder, listed, narrow, place, selection, source};
 use super::seen::over;
 use crate::Audit;
 use crate::facts::{Beyond, Controls, Excess, FromAbove, GrantFact, Membership};
@@ -36,24 +34,16 @@ fn all_but(audit: &Audit<'_>, id: GrantId, road: &Road, (harm, who): (Harm, Prin
     let (grant, statement) = (estate.grant(id), estate.statement(road.statement));
     let (actions, resources) =
         (estate.actions_picked(statement.actions), estate.resources_picked(statement.resources));
-    let what = match selection(estate, actions).as_str() {
-        "*" => "every action".to_owned(),
-        all => all.to_owned(),
-    };
-    let on = match selection(estate, resources).as_str() {
+    let all = |it| match selection(estate, it).as_str() {
         "*" => "everything".to_owned(),
-        all => all.to_owned(),
+        text => text.to_owned(),
     };
-    let left_out = |all: &[pasaporte_core::estate::PatternId]| -> Vec<String> {
-        all.iter().map(|id| estate.pattern(*id).text().to_owned()).collect()
-    };
-    let what = but(what.split(" but ").next().unwrap_or_default().to_owned(), &left_out(actions.except()));
-    let on = but(on.split(" but ").next().unwrap_or_default().to_owned(), &left_out(resources.except()));
+    let (what, on) = (all(actions), all(resources));
     let may = audit.effects().tell_by(who, *road);
     let may = may.filter(|_| harm.impact < Impact::RunsCode);
     let may = may.map_or_else(String::new, |may| format!(" So it may {may}."));
     Told::new(format!(
-        "It is given {what} on {on} {}, as a list of what is left out ({}).{may}{}",
+        "It is given {what} on {on} {}, written as what is left out ({}).{may}{}",
         place(estate, grant),
         source(audit, road),
         exposed(audit, audit.exposure_of(grant.principal)),
@@ -118,10 +108,10 @@ fn from_above(audit: &Audit<'_>, it: &FromAbove) -> Told {
     let scope = estate.label(Thing::Scope(it.scope));
     let things: Vec<String> = it.things.iter().map(|thing| estate.label(*thing)).collect();
     Told::new(format!(
-        "It holds {}, and used it {} only in {scope} ({}) {}.",
+        "It holds {}, and used it only in {scope} ({}): {} {}.",
         called(audit, it.grant),
-        times(it.count),
         listed(&things),
+        times(it.count),
         over(&it.window),
     ))
     .fix(format!("Hold it at {scope} instead."))
@@ -206,10 +196,9 @@ fn ceiling_missing(audit: &Audit<'_>, account: ScopeId, bounded: &[ScopeId]) -> 
         )
     });
     let told = Told::new(format!(
-        "{} {} a ceiling over {}; over this account there is none, so its grants go as far as they are written.",
-        capitalised(&listed(&siblings)),
-        if bounded.len() == 1 { "has" } else { "have" },
-        if bounded.len() == 1 { "it" } else { "them" },
+        "Its siblings {} have a ceiling over them; over this account there is none, so its grants go as far as they are \
+         written.",
+        listed(&siblings),
     ))
     .fix(format!("Lay the ceiling of its siblings over {} too.", estate.label(Thing::Scope(account))))
     .at(estate.origin(Thing::Scope(account)), "the account");

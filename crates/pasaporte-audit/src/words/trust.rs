@@ -65,7 +65,8 @@ fn people(audit: &Audit<'_>, id: IdentityId) -> Told {
         people_acting_as(audit, id).iter().map(|(who, _)| estate.principal_label(*who)).collect();
     let may = audit.may(id).map_or_else(String::new, |may| format!(" Then they may {may}."));
     let runs = functions(estate, estate.functions_as(id));
-    Told::new(format!("{} may act as it, and so does {}.{may}", capitalised(&listed(&who)), listed(&runs)))
+    let run = if runs.len() == 1 { "runs" } else { "run" };
+    Told::new(format!("People may act as it: {}. {} {run} as it.{may}", listed(&who), listed(&runs)))
         .fix(format!("Take {} out of who may act as it; give people a role of their own.", listed(&who)))
         .at(estate.origin(Thing::Identity(id)), "the identity")
 }

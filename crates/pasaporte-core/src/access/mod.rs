@@ -368,6 +368,11 @@ impl<'e> Access<'e> {
         self.all_statements(grant.statements, grant.set)
     }
 
+    /// The statements of a set, with those of sets that it includes.
+    pub fn statements_of_set(&self, set: SetId) -> impl Iterator<Item = Contained> {
+        self.contents(set).iter().copied()
+    }
+
     fn all_statements(&self, own: Statements, set: Option<SetId>) -> impl Iterator<Item = Contained> {
         let own = own.ids().map(|statement| Contained { statement, set: None });
         let held = set.map_or(&[][..], |set| self.contents(set));

@@ -1,9 +1,10 @@
 //! A principal on one side, and what is asked of it: about things that are there, and about such as would be made.
 
 use super::Side;
+use super::pair::Holder;
 use crate::access::{New, On, Truth, Verdict};
 use crate::effect::{ACCESS, Effects, Road};
-use crate::estate::{ActionsId, Effect, Origin, Principal, Thing};
+use crate::estate::{ActionsId, Effect, Origin, Principal, ResourcesId, StatementId, Thing};
 
 /// A principal on one side, with what gives it something, and what stands against it.
 pub(super) struct Bearer<'s, 'a, 'e> {
@@ -11,11 +12,27 @@ pub(super) struct Bearer<'s, 'a, 'e> {
     who: Option<Principal>,
     roads: Vec<Road>,
     against: Vec<ActionsId>,
+    /// Where it is not somebody but a set by itself: its statements.
+    set: Vec<StatementId>,
 }
 
 impl<'s, 'a, 'e> Bearer<'s, 'a, 'e> {
     pub(super) fn new(side: &'s Side<'a, 'e>, label: &str) -> Self {
-        let who = side.principals.get(label).copied();
+        Self::of_somebody(side, side.principals.get(label).copied())
+    }
+
+    /// Somebody, or a permission set by itself.
+    pub(super) fn of(side: &'s Side<'a, 'e>, holder: Holder) -> Self {
+        match holder {
+            Holder::Somebody(who) => Self::of_somebody(side, Some(who)),
+            Holder::Set(set) => {
+                let set = side.effects.statements_of_set(set).map(|it| it.statement).collect();
+                Self { set, ..Self::of_somebody(side, None) }
+            }
+        }
+    }
+
+    fn of_somebody(side: &'s Side<'a, 'e>, who: Option<Principal>) -> Self {
         let (effects, estate) = (side.effects, side.estate());
         let against = who.map_or_else(Vec::new, |who| {
             let (denies, ceilings) = effects.opposing(who);
@@ -27,7 +44,7 @@ impl<'s, 'a, 'e> Bearer<'s, 'a, 'e> {
             roads.retain(|road| road.grant().is_some());
             roads
         });
-        Self { side, who, roads, against }
+        Self { side, who, roads, against, set: Vec::new() }
     }
 
     pub(super) fn effects(&self) -> &'a Effects<'e> {
@@ -53,6 +70,17 @@ impl<'s, 'a, 'e> Bearer<'s, 'a, 'e> {
     /// The same on something that is not there.
     pub(super) fn choices_of_grants(&self) -> [Vec<ActionsId>; 2] {
         let estate = self.side.estate();
+        if !self.set.is_empty() {
+            let of = |effect| {
+                let all = self.set.iter().map(|id| estate.statement(*id));
+                let mut all: Vec<ActionsId> =
+                    all.filter(|it| it.effect == effect).map(|it| it.actions).collect();
+                all.sort_unstable();
+                all.dedup();
+                all
+            };
+            return [of(Effect::Allow), of(Effect::Deny)];
+        }
         let mut give: Vec<ActionsId> =
             self.roads.iter().map(|road| estate.statement(road.statement).actions).collect();
         let mut apart = self.against.clone();
@@ -64,7 +92,34 @@ impl<'s, 'a, 'e> Bearer<'s, 'a, 'e> {
     }
 
     pub(super) fn verdict(&self, action: &str, on: &Target) -> Verdict {
-        self.who.map_or(Verdict::No, |who| self.side.verdict(who, action, on))
+        match self.who {
+            Some(who) => self.side.verdict(who, action, on),
+            None => self.by_the_set(action, on),
+        }
+    }
+
+    /// What a set by itself says: its own statements, and nothing that bounds whoever holds it.
+    fn by_the_set(&self, action: &str, on: &Target) -> Verdict {
+        let (effects, estate) = (self.effects(), self.side.estate());
+        let action = effects.action(action);
+        let (takes, any_case): (&dyn Fn(ResourcesId) -> bool, bool) = match on {
+            Target::There(thing) => (&|it| effects.takes(it, *thing), effects.any_case(*thing)),
+            Target::New(new) => (&|it| effects.takes_new(it, new), false),
+            Target::Nowhere => return Verdict::No,
+        };
+        let best = |effect| {
+            let all = self.set.iter().map(|id| estate.statement(*id));
+            let applies = all.filter(|it| {
+                it.effect == effect && action.is_picked_by(it.actions, any_case) && takes(it.resources)
+            });
+            let surely = applies.map(|it| it.conditions.is_empty());
+            surely.max().map_or(Verdict::No, |surely| if surely { Verdict::Yes } else { Verdict::Depends })
+        };
+        match best(Effect::Deny) {
+            Verdict::Yes => Verdict::No,
+            Verdict::Depends => best(Effect::Allow).min(Verdict::Depends),
+            Verdict::No => best(Effect::Allow),
+        }
     }
 }
 
@@ -111,6 +166,9 @@ pub(super) enum Target {
 impl Bearer<'_, '_, '_> {
     /// Where something could be made that grants take in.
     pub(super) fn places(&self) -> Vec<Option<String>> {
+        if !self.set.is_empty() {
+            return vec![None];
+        }
         let (Some(who), estate) = (self.who, self.side.estate()) else { return Vec::new() };
         let effects = self.effects();
         let of = |road: &Road| {
@@ -123,8 +181,10 @@ impl Bearer<'_, '_, '_> {
     /// The kinds of things that grants are about.
     pub(super) fn kinds(&self) -> Vec<String> {
         let effects = self.effects();
-        let services = self.roads.iter().flat_map(|road| effects.services_of(road));
-        let mut all: Vec<String> = services.map(|id| effects.service_name(id).to_string()).collect();
+        let of_roads = self.roads.iter().flat_map(|road| effects.services_of(road));
+        let of_set = self.set.iter().flat_map(|id| effects.services_in(*id));
+        let mut all: Vec<String> =
+            of_roads.chain(of_set).map(|id| effects.service_name(id).to_string()).collect();
         all.retain(|kind| kind != ACCESS);
         all.sort_unstable();
         all.dedup();

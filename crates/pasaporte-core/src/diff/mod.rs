@@ -3,6 +3,7 @@
 
 mod alike;
 mod bearer;
+mod pair;
 mod rights;
 mod samples;
 mod ways;
@@ -18,6 +19,7 @@ use crate::estate::{
     Thing, UserId,
 };
 
+pub use pair::{Held, Holder, Pair, pair};
 pub use rights::{Right, Rights};
 pub use ways::WayChanged;
 

@@ -128,12 +128,17 @@ impl Effects<'_> {
             all.retain(|service| self.has_any(statement.actions, *service));
             return all;
         }
-        let all = self.services_of_actions(statement.actions);
+        self.services_in(road.statement)
+    }
+
+    /// The services of which a statement has actions for things that it may take.
+    pub(crate) fn services_in(&self, id: StatementId) -> Vec<ServiceId> {
+        let statement = self.estate().statement(id);
         let kinds = self.kinds_of(statement.resources);
         let fits = |service: &ServiceId| {
             *service == ACCESS_SERVICE || kinds.as_ref().is_none_or(|kinds| kinds.contains(service))
         };
-        all.iter().copied().filter(fits).collect()
+        self.services_of_actions(statement.actions).iter().copied().filter(fits).collect()
     }
 
     fn services_of_actions(&self, actions: ActionsId) -> &[ServiceId] {

@@ -3,7 +3,7 @@
 mod of_endpoint;
 mod of_identity;
 mod of_key;
-mod used;
+pub(crate) mod used;
 
 use std::collections::BTreeSet;
 

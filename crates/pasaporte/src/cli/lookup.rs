@@ -50,6 +50,19 @@ pub(super) fn with_a_passport(estate: &Estate, text: &str) -> Result<Thing, Stop
     find(estate, text, &wanted)
 }
 
+/// A permission set.
+pub(super) fn set(estate: &Estate, text: &str) -> Result<SetId, Stop> {
+    let wanted = Wanted {
+        what: "permission set",
+        example: "permission-set:read-fares",
+        fits: |thing| matches!(thing, Thing::Set(_)),
+    };
+    match find(estate, text, &wanted)? {
+        Thing::Set(id) => Ok(id),
+        _ => Err(nothing(estate, text, &wanted)),
+    }
+}
+
 /// An endpoint.
 pub(super) fn endpoint(estate: &Estate, text: &str) -> Result<EndpointId, Stop> {
     let wanted = Wanted {

@@ -2,6 +2,7 @@
 
 mod audit;
 mod card;
+mod compare;
 mod completions;
 pub(crate) mod config;
 mod demo;
@@ -116,6 +117,8 @@ enum Command {
     Entry(entry::Entry),
     /// Show what a principal or function may do, in effect, and what it can become
     Reach(reach::Reach),
+    /// Hold two side by side: what both may do, and what only one may, in effect
+    Compare(compare::Compare),
     /// Say whether a principal may do an action on a resource, and by which statements
     Explain(explain::Explain),
     /// Try endpoints from outside, with no credential, and hold what comes back against the estate
@@ -387,6 +390,7 @@ impl Command {
             Self::Card(it) => it.run(sheet),
             Self::Entry(it) => it.run(sheet),
             Self::Reach(it) => it.run(sheet),
+            Self::Compare(it) => it.run(sheet),
             Self::Explain(it) => it.run(sheet),
             #[cfg(feature = "network")]
             Self::Knock(it) => it.run(sheet),

@@ -3,6 +3,7 @@
 mod accepted;
 mod audit;
 mod card;
+mod compare;
 mod config;
 mod diagnostics;
 mod diff;
@@ -21,6 +22,7 @@ mod usage;
 pub(crate) use accepted::{acceptances, waived, withdrawn};
 pub(crate) use audit::{audit, next_steps};
 pub(crate) use card::{card, card_of_endpoint, card_of_identity, card_of_key};
+pub(crate) use compare::{compared, sharing};
 pub(crate) use config::in_force;
 pub(crate) use diagnostics::{diagnostics, misuse};
 pub(crate) use diff::diff;
