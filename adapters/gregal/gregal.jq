@@ -15,7 +15,8 @@ def role:
       kind: (if .for_the_gate then "service-account" else "execution-role" end),
       grants: ([.skills[] | {set: .skill, at: (.inside | place)}] + [.opens // empty | opens])}
     # Parts wear the role of their bundle; the gate's role is the gate's alone.
-    + (if .for_the_gate then {} else {trust: ["service:functions"]} end))};
+    + (((if .for_the_gate then [] else ["service:functions"] end) + [.also_worn_by // [] | .[] | "identity:\(.)"])
+       | if . == [] then {} else {trust: .} end))};
 
 def wants:
   if startswith("code:") then {key: {part: "function", bundle: "app", desk: "admin"}[ltrimstr("code:")]} else . end;

@@ -7,7 +7,7 @@ use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::diff::Diff;
+use pasaporte_core::diff::{Diff, Held, Holder, pair as both};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Exposure, Through};
 use pasaporte_core::estate::{At, Estate, FunctionId, GroupId, Principal, Thing};
@@ -270,4 +270,100 @@ fn whoever_joins_a_group_gains_what_things_admit_it_to() {
     let rights = Diff::new(&before, &after).rights().all;
     let told: Vec<(&str, &str)> = rights.iter().map(|it| (it.principal.as_ref(), it.on.as_ref())).collect();
     assert_eq!(told, [("identity:sailor", "table:bookings")]);
+}
+
+proptest! {
+    #![proptest_config(estates(150))]
+
+    #[test]
+    fn two_side_by_side_are_what_the_decision_says_of_each(
+        (old, new) in pair(),
+        first in 0usize..64,
+        second in 0usize..64,
+        two_estates: bool,
+    ) {
+        let (old, new) = (cook(&old), cook(&new));
+        let new = if two_estates { &new } else { &old };
+        let (here, there) = (Effects::new(&old.estate), Effects::new(&new.estate));
+        let one = old.principals[first % old.principals.len()];
+        let other = new.principals[second % new.principals.len()];
+        let held = both((&here, Holder::Somebody(one)), (&there, Holder::Somebody(other)));
+        prop_assert!(held.complete);
+        let mut told: BTreeSet<(String, String)> = BTreeSet::new();
+        for it in held.all.iter().filter(|it| !it.on_new) {
+            let (left, right) = (old.estate.thing(&it.on), new.estate.thing(&it.on));
+            if let Some(on) = left {
+                prop_assert_eq!(it.left, here.may(one, &it.action, on), "{:?}", it);
+            }
+            if let Some(on) = right {
+                prop_assert_eq!(it.right, there.may(other, &it.action, on), "{:?}", it);
+            }
+            told.insert((it.on.to_string(), it.action.to_string()));
+            // Whoever may every action may this one, whichever it is.
+            let kind = it.on.split(':').next().unwrap_or_default();
+            let service = it.action.split('/').next().unwrap_or_default();
+            if let (true, true, Some(on)) = (it.every, kind == service, left) {
+                for word in ["read", "zz", "s-an", "write"] {
+                    let verdict = here.may(one, &format!("{kind}/{word}"), on);
+                    prop_assert_eq!(verdict, it.left, "{}/{} on {:?}", kind, word, it);
+                }
+            }
+        }
+        // What is allowed is told of, of whichever it is: of the thing, at least one action with that answer.
+        for (side, (effects, who)) in [(&here, one), (&there, other)].into_iter().enumerate() {
+            let estate = effects.estate();
+            for on in if side == 0 { &old.things } else { &new.things } {
+                let label = estate.label(*on);
+                let kind = label.split(':').next().unwrap_or_default().to_owned();
+                for action in actions() {
+                    let service = action.split('/').next().unwrap_or_default();
+                    if service != kind && service != "access" {
+                        continue;
+                    }
+                    let verdict = effects.may(who, &action, *on);
+                    let like_it = |it: &&Held| {
+                        let answer = if side == 0 { it.left } else { it.right };
+                        &*it.on == label.as_str() && it.action.starts_with(service) && answer == verdict
+                    };
+                    let is_told = held.all.iter().any(|it| like_it(&it));
+                    prop_assert!(verdict == Verdict::No || is_told, "{action} on {label}: {verdict:?}");
+                }
+            }
+        }
+        // Turned around it says the same, turned around.
+        let turned = both((&there, Holder::Somebody(other)), (&here, Holder::Somebody(one)));
+        let sides = |all: &[Held], turn: bool| -> BTreeSet<String> {
+            let of = |it: &Held| if turn { (it.right, it.left) } else { (it.left, it.right) };
+            all.iter().map(|it| format!("{} {} {:?}", it.on, it.action, of(it))).collect()
+        };
+        prop_assert_eq!(sides(&held.all, false), sides(&turned.all, true));
+    }
+}
+
+#[test]
+fn a_set_is_what_it_says_and_no_more() {
+    let mut world = World::default();
+    world.account("pier");
+    world.resource("table:tides", "pier");
+    world.resource("table:moons", "pier");
+    let wide = world.set("wide", &[allow(&["table/*"]), deny(&["table/write"]).on(&["table:tides"])], &[]);
+    let small = world.set("small", &[allow(&["table/read"]).on(&["table:tides"])], &[]);
+    let both_in = world.set("both", &[], &["wide", "small"]);
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let answers = |one, other| {
+        let held = both((&effects, Holder::Set(one)), (&effects, Holder::Set(other)));
+        let of = |it: &Held| (it.on.to_string(), it.action.to_string(), it.left, it.right);
+        held.all.iter().map(of).collect::<BTreeSet<_>>()
+    };
+    let found = answers(wide, small);
+    let at = |on: &str, action: &str| {
+        let it = found.iter().find(|(of, did, ..)| of == on && did == action);
+        it.map(|(.., left, right)| (*left, *right))
+    };
+    assert_eq!(at("table:tides", "table/read"), Some((Verdict::Yes, Verdict::Yes)));
+    assert_eq!(at("table:moons", "table/read"), Some((Verdict::Yes, Verdict::No)));
+    assert_eq!(at("table:tides", "table/write"), None);
+    assert_eq!(at("table:moons", "table/write"), Some((Verdict::Yes, Verdict::No)));
+    assert!(answers(wide, both_in).iter().all(|(.., left, right)| left == right));
 }

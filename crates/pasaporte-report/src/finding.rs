@@ -45,6 +45,9 @@ pub struct FindingOut {
     pub function_count: usize,
     /// The environment that it was judged by; null is judged as production.
     pub environment: Option<Word<Environment>>,
+    /// Why it is as severe: its place in the table, the shift by environment, and what else moves it.
+    #[serde(default)]
+    pub severity_because: String,
     /// The effective situation, in plain words.
     pub situation: String,
     /// The smallest change that ends it.
@@ -197,6 +200,7 @@ impl FindingOut {
             functions: first_by_name(estate, &mut functions),
             function_count,
             environment: finding.environment.map(Word),
+            severity_because: pasaporte_audit::level_in_words(audit, finding),
             situation: told.situation,
             fix: told.fix,
             paste: told.change.and_then(|change| PasteOut::of(change, estate, texts)),

@@ -22,6 +22,7 @@ mod reach;
 pub mod reports;
 mod rules;
 pub mod schema;
+mod severity;
 pub mod since;
 pub mod threshold;
 mod usage;
@@ -42,6 +43,7 @@ pub use knock::{DoorOut, KnockOut, KnockPlan, Knocks, LeftOut};
 pub use looked_at::{AccountOut, LookedAt};
 pub use reach::{ActOut, BecomingOut, Reached, ServiceOut, StatementOut};
 pub use rules::{RuleOut, Rules};
+pub use severity::{ImpactOut, LevelOut, SeverityOut};
 pub use usage::{Digested, LogOut, UnattributedOut};
 
 /// The version of these outputs.

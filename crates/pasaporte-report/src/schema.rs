@@ -10,7 +10,7 @@ use crate::diff::DiffOut;
 use crate::list::List;
 use crate::{
     Card, Checked, Digested, EndpointCard, Entered, Explained, Gathered, IdentityCard, KeyCard, KnockPlan,
-    Knocks, Reached, Rules,
+    Knocks, Reached, Rules, SeverityOut,
 };
 
 /// A schema that can be asked for.
@@ -52,6 +52,7 @@ pub const SCHEMAS: &[Published] = &[
     of::<Digested>("usage", "`pasaporte usage`"),
     of::<DiffOut>("diff", "`pasaporte diff`"),
     of::<Rules>("rules", "`pasaporte rules`"),
+    of::<SeverityOut>("severity", "`pasaporte rules severity`"),
     of::<InForce>("in-force", "`pasaporte config`"),
 ];
 

@@ -26,6 +26,10 @@ fn schema(name: &str) -> Value {
 #[case::reach("reach", "reach", &["reach", "sell-ticket", "demo"])]
 #[case::rules("rules", "catalogue", &["rules"])]
 #[case::one_rule("rules", "catalogue", &["rules", "key/*"])]
+#[case::severity("severity", "severity", &["rules", "severity"])]
+#[case::compare("compare", "compare", &["compare", "identity:sell-ticket-role", "seat-map", "demo"])]
+#[case::compare_sets("compare", "compare", &["compare", "permission-set:sell-ticket", "permission-set:no-tables", "demo"])]
+#[case::sharing("compare-sharing", "sharing", &["compare", "--sharing", "seat-map-role", "demo"])]
 #[case::knock_plan("knock-plan", "knock_plan", &["knock", "--at", "*", "demo"])]
 fn an_answer_is_as_its_schema_says(#[case] name: &str, #[case] version: &str, #[case] call: &[&str]) {
     let run = place().run(&[call, &["--format", "json"]].concat());

@@ -104,7 +104,7 @@ fn crosses_environments(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 }
 
 /// Whether any signed-in caller may act as an identity.
-fn anybody_becomes(audit: &Audit<'_>, id: IdentityId) -> bool {
+pub(crate) fn anybody_becomes(audit: &Audit<'_>, id: IdentityId) -> bool {
     let effects = audit.effects();
     let given = effects.given(Principal::SignedIn);
     effects.best_of(Principal::SignedIn, effects.assume(), Thing::Identity(id), given) != Verdict::No

@@ -2,6 +2,7 @@
 
 use crate::facts::{Chain, TrustFact};
 use crate::finding::{Cause, Raised, Raising};
+use crate::rules::crossing::anybody_becomes;
 use crate::rules::trust::decided;
 use crate::{Audit, Rule, Sureness};
 use pasaporte_core::access::{Truth, Verdict};
@@ -126,7 +127,9 @@ fn chain(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if !is_entered(audit, id) {
             continue;
         }
-        let all = effects.becoming(who, effects.given(who));
+        // Whom everybody may become is told as that.
+        let mut all = effects.becoming(who, effects.given(who));
+        all.retain(|it| !anybody_becomes(audit, it.identity));
         if all.is_empty() {
             continue;
         }

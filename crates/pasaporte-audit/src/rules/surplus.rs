@@ -224,7 +224,11 @@ const NEEDED: &[(&str, &[&str])] =
 fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let (estate, effects) = (audit.estate(), audit.effects());
     let mut seen: BTreeSet<(IdentityId, Thing)> = BTreeSet::new();
-    for (id, trigger) in estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Enabled) {
+    let mut triggers: Vec<_> =
+        estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Enabled).collect();
+    // Of several on one source the first by name is told of, in whichever order they were read.
+    triggers.sort_unstable_by_key(|(id, _)| estate.id(*id));
+    for (id, trigger) in triggers {
         let running = estate.get(trigger.function).filter(|it| it.state == State::Enabled);
         let identity = running.and_then(|it| estate.runs_as(it));
         let (Some(identity), Some(source @ Thing::Resource(_))) = (identity, trigger.source) else {

@@ -5,6 +5,7 @@ mod entry;
 mod grant;
 mod identity;
 mod key;
+pub(crate) mod level;
 pub(crate) mod phrases;
 mod seen;
 mod surplus;

@@ -144,10 +144,11 @@ fn beyond_trigger(audit: &Audit<'_>, it: &Beyond) -> Told {
     let source = estate.label(it.source);
     let surplus = listed(&acts(&it.surplus));
     let run = run_on(audit, it.identity, it.source);
+    let runs = if run.len() == 1 { "runs" } else { "run" };
     let run = listed(&functions(estate, &run));
     let watched = if estate.logs().is_empty() { "" } else { ", and was not seen to do it" };
     let told = Told::new(format!(
-        "{run} runs on {source} as it, and it may also do {surplus} there, which no trigger needs{watched}.{}",
+        "{run} {runs} on {source} as it, and it may also do {surplus} there, which no trigger needs{watched}.{}",
         exposed(audit, audit.exposure(it.function)),
     ))
     .fix(format!("Take {surplus} on {source} away, unless the code does it itself."))
@@ -159,7 +160,8 @@ fn beyond_trigger(audit: &Audit<'_>, it: &Beyond) -> Told {
 fn wide_membership(audit: &Audit<'_>, it: &Membership) -> Told {
     let estate = audit.estate();
     let members = audit.effects().everybody_in(it.group);
-    let named: Vec<String> = members.iter().map(|who| estate.principal_label(*who)).collect();
+    let mut named: Vec<String> = members.iter().map(|who| estate.principal_label(*who)).collect();
+    named.sort_unstable();
     let now = match named.len() {
         0 => "nobody now".to_owned(),
         some => format!("{some} now ({})", listed(&named)),

@@ -9,7 +9,8 @@ use super::samples::{Sample, Samples};
 use super::{Diff, Side};
 use crate::access::{New, Verdict};
 use crate::effect::{ACCESS, Effects};
-use crate::estate::{ActionClass, Principal, SetId};
+use crate::estate::{ActionClass, ActionsId, Principal, SetId};
+use crate::pattern::{Pattern, covers};
 
 /// Who or what is held against another.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -96,9 +97,35 @@ fn on(
     for service in [kind, ACCESS] {
         let samples = samples.of(service, &choices, any_case);
         let of = |it: &Sample| held(it, sides, (label, false), (left, right), &targets);
-        all.extend(with_every(&samples, samples.iter().filter_map(of).collect()));
+        let others = others(service, &choices, (left, right), &targets);
+        all.extend(with_every(&samples, samples.iter().filter_map(of).collect(), others));
     }
     all
+}
+
+/// The answers about an action of a service that nobody named; none where what gives a side something does not take all of
+/// the service, so that there is more than was told apart.
+fn others(
+    service: &str,
+    choices: &[[Vec<ActionsId>; 2]; 2],
+    (left, right): (&Bearer<'_, '_, '_>, &Bearer<'_, '_, '_>),
+    targets: &[Target; 2],
+) -> Option<(Verdict, Verdict)> {
+    let names = [left.effects(), right.effects()].map(|effects| effects.fresh_action(service));
+    // The longer is unknown to both.
+    let action = names.iter().max_by_key(|name| name.len()).map_or("", String::as_str);
+    let answers = (left.verdict(action, &targets[0]), right.verdict(action, &targets[1]));
+    let all = Pattern::parse(&format!("{service}/*")).ok()?;
+    let takes_all = |bearer: &Bearer<'_, '_, '_>, give: &[ActionsId]| {
+        let estate = bearer.effects().estate();
+        let whole = give.iter().map(|id| estate.actions_picked(*id)).filter(|it| it.except().is_empty());
+        let patterns: Vec<&Pattern> =
+            whole.flat_map(|it| it.any().iter().map(|id| estate.pattern(*id))).collect();
+        covers(&patterns, &all, false) == Some(true)
+    };
+    let whole = (answers.0 == Verdict::No || takes_all(left, &choices[0][0]))
+        && (answers.1 == Verdict::No || takes_all(right, &choices[1][0]));
+    whole.then_some(answers)
 }
 
 /// What the two may do to things that may yet be made.
@@ -136,7 +163,8 @@ fn on_new(
                     None => kind.clone(),
                 };
                 let of = |it: &Sample| held(it, sides, (&on, true), (left, right), &targets);
-                all.extend(with_every(&samples, samples.iter().filter_map(of).collect()));
+                let others = others(service, &choices, (left, right), &targets);
+                all.extend(with_every(&samples, samples.iter().filter_map(of).collect(), others));
             }
         }
     }
@@ -145,7 +173,7 @@ fn on_new(
 
 /// Notes where the answers are the same for every action of a service on a thing: all that were told apart, those that nobody
 /// named among them. What case alone tells apart is told once, where the answers are the same.
-fn with_every(samples: &[Sample], mut all: Vec<Held>) -> Vec<Held> {
+fn with_every(samples: &[Sample], mut all: Vec<Held>, others: Option<(Verdict, Verdict)>) -> Vec<Held> {
     let spelled: FxHashSet<&str> = samples.iter().map(|it| &*it.action).collect();
     let by_case = |action: &str| {
         action.contains(char::is_uppercase) && spelled.contains(action.to_lowercase().as_str())
@@ -157,8 +185,7 @@ fn with_every(samples: &[Sample], mut all: Vec<Held>) -> Vec<Held> {
         !by_case(&it.action) || lower != Some(&(it.left, it.right))
     });
     let Some((left, right)) = all.first().map(|it| (it.left, it.right)) else { return all };
-    let is_other = |it: &Sample| it.is_wild && (it.class.is_none() || it.class == Some(ActionClass::Access));
-    let every = samples.iter().any(is_other)
+    let every = others == Some((left, right))
         && left != Verdict::Depends
         && right != Verdict::Depends
         && all.len() == samples.iter().filter(|it| !by_case(&it.action)).count()

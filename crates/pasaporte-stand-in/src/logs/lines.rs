@@ -265,4 +265,19 @@ impl Writing {
         }
         log
     }
+
+    /// What the gates put into their queue.
+    pub(super) fn poniente_queues(&mut self) -> Log {
+        let mut log = Log::default();
+        for at in self.times(DAYS, 40) {
+            let (time, client) = (rfc3339(at), self.random.u8(..4));
+            log.lines.push((
+                at,
+                format!(
+                    "{{\"time\":\"{time}\",\"who\":\"identity:gate-app-identity\",\"did\":\"queue/send\",\"to\":\"queue:scanned-passes\",\"outcome\":\"allowed\",\"client\":\"10.12.{client}.7\"}}"
+                ),
+            ));
+        }
+        log
+    }
 }

@@ -71,6 +71,7 @@ pub(crate) struct Logs {
     pub(crate) gregal_api: Log,
     pub(crate) gregal_front_door: Log,
     pub(crate) lebeche: Log,
+    pub(crate) poniente_queues: Log,
 }
 
 impl Logs {
@@ -89,6 +90,7 @@ impl Logs {
             gregal_api: writing.gregal_api(),
             gregal_front_door: writing.gregal_front_door(),
             lebeche: writing.lebeche(),
+            poniente_queues: writing.poniente_queues(),
         }
     }
 }
@@ -120,6 +122,7 @@ pub fn sample_logs() -> Vec<(&'static str, String)> {
         ("gregal/api.ocsf.ndjson", text(all.gregal_api)),
         ("gregal/front-door.log", text(all.gregal_front_door)),
         ("lebeche/events.cloudevents.ndjson", text(all.lebeche)),
+        ("poniente/queues.ndjson", text(all.poniente_queues)),
     ]
 }
 

@@ -85,7 +85,7 @@ impl Served {
 /// All logs, by platform and path.
 pub(crate) fn all(end: i64, moved: Moved) -> BTreeMap<(&'static str, &'static str), Served> {
     let logs = Logs::until(end, moved);
-    let (mut footprints, mut deeds, mut traces) = (Log::default(), Log::default(), Log::default());
+    let (mut footprints, mut deeds, mut traces) = (Log::default(), logs.poniente_queues, Log::default());
     for (at, line) in logs.levante_audit.lines {
         let of = if line.contains("\"identity:gate-app-identity\"") {
             &mut deeds
@@ -97,6 +97,7 @@ pub(crate) fn all(end: i64, moved: Moved) -> BTreeMap<(&'static str, &'static st
         of.lines.push((at, line));
     }
     footprints.lines.sort();
+    deeds.lines.sort();
     let kept: Option<&Covered> = logs.siroco.covers.first();
     let since = kept.map(|(_, _, days)| json!({"kept_since": rfc3339(end - days * DAY)}).to_string());
     let (mut finds, mut notices) = (Log::default(), Log::default());
@@ -205,7 +206,8 @@ mod tests {
     #[test]
     fn nothing_is_lost_in_the_shapes_of_the_platforms() {
         let logs = Logs::until(super::super::END, Moved::default());
-        let plain = [&logs.levante_audit, &logs.tramontana, &logs.siroco, &logs.lebeche];
+        let plain =
+            [&logs.levante_audit, &logs.tramontana, &logs.siroco, &logs.lebeche, &logs.poniente_queues];
         let before: usize = plain.iter().map(|log| log.lines.len()).sum();
         let served = all(super::super::END, Moved::default());
         let own = ["footprints", "deeds", "visits", "traces", "ledger", "events"];

@@ -3,15 +3,18 @@
 use clap::Args;
 use clap_complete::ArgValueCompleter;
 use pasaporte_audit::{Catalogue, Rule};
+use pasaporte_report::SeverityOut;
 
 use super::audit::matching;
 use super::{Done, Format, Sheet, completions};
 use crate::view;
 
 #[derive(Debug, Args)]
-#[command(after_help = "Examples:\n  pasaporte rules\n  pasaporte rules entry/unpinned-source")]
+#[command(
+    after_help = "Examples:\n  pasaporte rules\n  pasaporte rules entry/unpinned-source\n  pasaporte rules severity"
+)]
 pub(crate) struct Rules {
-    /// A rule, or a pattern of rules such as 'key/*'; all in short if left out
+    /// A rule, or a pattern of rules such as 'key/*'; all in short if left out. `severity` is how findings get their level
     #[arg(add = ArgValueCompleter::new(completions::rules))]
     id: Option<String>,
     /// How to write the answer
@@ -21,6 +24,14 @@ pub(crate) struct Rules {
 
 impl Rules {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
+        if self.id.as_deref() == Some("severity") {
+            let table = SeverityOut::new();
+            match self.format {
+                Format::Json => sheet.json(&table)?,
+                Format::Text => sheet.text(&view::severity_table(sheet.page, &table))?,
+            }
+            return Ok(0);
+        }
         let all = Catalogue::shipped();
         let chosen: Vec<&Rule> = match &self.id {
             None => all.all().collect(),

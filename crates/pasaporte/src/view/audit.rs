@@ -48,7 +48,7 @@ pub(crate) fn audit(page: Page, audited: &Audited<'_>, in_full: Option<usize>) -
             }
             out.push_str(&rule_line(page, audited.audit.rule(group[0])));
             for finding in &group[..told] {
-                out.push_str(&in_detail(page, audited, finding));
+                out.push_str(&in_detail(page, audited, finding, most == usize::MAX));
             }
             if told < group.len() {
                 named += group.len() - told;
@@ -291,7 +291,7 @@ fn rule_line(page: Page, rule: &Rule) -> String {
 }
 
 /// A finding in full: the thing, where it is, the situation, the fix, the evidence.
-fn in_detail(page: Page, audited: &Audited<'_>, finding: &Finding) -> String {
+fn in_detail(page: Page, audited: &Audited<'_>, finding: &Finding, explained: bool) -> String {
     let audit = &audited.audit;
     let estate = audit.estate();
     let told = pasaporte_audit::told(audit, finding);
@@ -332,6 +332,11 @@ fn in_detail(page: Page, audited: &Audited<'_>, finding: &Finding) -> String {
         );
         let late = format!("{bar}{} ", paint(style_of(Severity::High), "late"));
         out.push_str(&page.paragraph(&text, &late, &format!("{bar}     "), 7));
+    }
+    if explained {
+        let why = pasaporte_audit::level_in_words(audit, finding);
+        let at = format!("{bar}{} ", paint(DIM, "why "));
+        out.push_str(&page.paragraph(&why, &at, &format!("{bar}     "), 7));
     }
     let also = also(audit, finding);
     if !also.is_empty() {

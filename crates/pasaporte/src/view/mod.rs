@@ -36,7 +36,7 @@ pub(crate) use knock::knock_summary;
 pub(crate) use knock::{knock_plan, knocked};
 pub(crate) use page::{Page, safe};
 pub(crate) use reach::reached;
-pub(crate) use rules::{rule_list, rule_pages, schema_list};
+pub(crate) use rules::{rule_list, rule_pages, schema_list, severity_table};
 pub(crate) use table::{Columns, list};
 pub(crate) use usage::digested;
 #[cfg(feature = "network")]

@@ -4,9 +4,10 @@ use std::fmt::Write;
 
 use pasaporte_audit::Rule;
 
+use pasaporte_report::SeverityOut;
 use pasaporte_report::schema::Published;
 
-use super::page::{BOLD, DIM, FIX, Page, paint};
+use super::page::{BOLD, DIM, FIX, Page, paint, style_of};
 
 /// All rules in short, by family.
 pub(crate) fn rule_list(page: Page, rules: &[&Rule]) -> String {
@@ -44,6 +45,53 @@ pub(crate) fn rule_pages(page: Page, rules: &[&Rule]) -> String {
             let first = format!("\n  {}{}  ", paint(style, label), " ".repeat(5 - label.len()));
             out.push_str(&page.paragraph(text, &first, "         ", 9));
         }
+    }
+    out
+}
+
+/// How findings get their level, as a table.
+pub(crate) fn severity_table(page: Page, it: &SeverityOut) -> String {
+    const CELL: usize = 11;
+    let heads = ["anyone", "signed-in", "outsider", "key holders", "insiders"];
+    let first = page.text_width().saturating_sub(heads.len() * (CELL + 1)).clamp(12, 26);
+    let mut out = format!("{}\n\n", paint(BOLD, "What can be done, by whom, in production"));
+    let _ = write!(out, "{}", " ".repeat(first));
+    for head in heads {
+        let _ = write!(out, " {}", paint(DIM, &format!("{head:<CELL$}")));
+    }
+    out.truncate(out.trim_end().len());
+    out.push('\n');
+    for row in &it.rows {
+        let mut about = super::page::wrap(row.about, first - 1).into_iter();
+        let _ = write!(out, "{:<first$}", about.next().unwrap_or_default());
+        for cell in &row.levels {
+            let word = cell.severity.0.to_string();
+            let pad = " ".repeat(CELL - word.len());
+            let _ = write!(out, " {}{pad}", paint(style_of(cell.severity.0), &word));
+        }
+        out.truncate(out.trim_end().len());
+        out.push('\n');
+        for more in about {
+            let _ = writeln!(out, "{more}");
+        }
+    }
+    out.push('\n');
+    let environments: Vec<String> = it.milder_in.iter().map(|it| it.0.to_string()).collect();
+    let told = [
+        format!(
+            "One step milder in {}; where the environment is not said it counts as production.",
+            environments.join(", ")
+        ),
+        "Who may only influence what code does (by what it reads, by a right that nobody used) is a step below who may do it."
+            .to_owned(),
+        "Impact is the worst that is left in effect, by any road, under denies and ceilings; exposure the widest circle that gets \
+         in. Blind spots have a level of their own."
+            .to_owned(),
+        "`pasaporte audit --all` says of each finding why it has its level; `[rules]` in pasaporte.toml may tell a rule at another."
+            .to_owned(),
+    ];
+    for text in told {
+        out.push_str(&page.paragraph(&text, "", "", 0));
     }
     out
 }
