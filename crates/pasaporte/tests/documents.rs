@@ -85,6 +85,17 @@ fn the_adapter_that_is_shown_works() {
 }
 
 #[test]
+fn every_rule_stands_in_the_table_of_rules() {
+    let out = Command::cargo_bin("pasaporte").unwrap().args(["rules", "--format", "json"]).assert().success();
+    let rules: serde_json::Value = serde_json::from_slice(&out.get_output().stdout).unwrap();
+    let text = read("docs/findings.md");
+    for rule in rules["rules"].as_array().unwrap() {
+        let id = rule["id"].as_str().unwrap();
+        assert!(text.lines().any(|line| line.starts_with("| ") && line.contains(id)), "{id} is not told of");
+    }
+}
+
+#[test]
 fn every_command_stands_in_the_readme() {
     let help = Command::cargo_bin("pasaporte").unwrap().arg("--help").assert().success();
     let help = String::from_utf8(help.get_output().stdout.clone()).unwrap();

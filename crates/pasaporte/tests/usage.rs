@@ -234,7 +234,7 @@ fn the_sample_digest_is_that_of_the_sample_logs() {
     "trigger:voucher-mail/on/queue:voucher-orders",
     "never made function:voucher-mail run"
 )]
-#[case("grant/unused", "identity:gate-app-identity", "did not use queue/send")]
+#[case("grant/unused", "identity:seat-map-role", "did not use bucket/delete and bucket/write")]
 #[case("identity/never-used", "identity:voucher-role", "was not seen to do anything")]
 #[case("blind/short-window", "account:harbours", "cover 5 days")]
 #[case("blind/no-usage", "account:tides-lab", "No log of this account was read")]
