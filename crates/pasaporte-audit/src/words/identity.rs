@@ -156,23 +156,16 @@ fn stale_enrolment(audit: &Audit<'_>, id: EnrolmentId, anew: Option<IdentityId>)
     let estate = audit.estate();
     let it = estate.enrolment(id);
     let (system, client, role) = (estate.text(it.system), estate.text(it.client_id), estate.text(it.role));
-    let told = Told::new(format!(
-        "{system} lists {client} with the role {role}, and no identity has that client id."
-    ));
-    let told = match anew {
-        Some(identity) => {
-            let name = format!("identity:{}", estate.id(identity));
-            Told::new(format!(
-                "{} {name} has the same role there now by another client id: it was probably made anew.",
-                told.situation
-            ))
-            .fix(format!("Take {client} out of {system}; {name} has a place of its own."))
-            .at(estate.origin(Thing::Identity(identity)), "the identity that has the role now")
-        }
-        None => {
-            let situation = format!("{} Whose it was is gone.", told.situation);
-            Told::new(situation).fix(format!("Take {client} out of {system}."))
-        }
+    let listed = format!("{system} lists {client} with the role {role}, and no identity has that client id.");
+    let told = if let Some(identity) = anew {
+        let name = format!("identity:{}", estate.id(identity));
+        Told::new(format!(
+            "{listed} {name} has the same role there now by another client id: it was probably made anew."
+        ))
+        .fix(format!("Take {client} out of {system}; {name} has a place of its own."))
+        .at(estate.origin(Thing::Identity(identity)), "the identity that has the role now")
+    } else {
+        Told::new(format!("{listed} Whose it was is gone.")).fix(format!("Take {client} out of {system}."))
     };
     told.at(it.origin, "the enrolment")
 }

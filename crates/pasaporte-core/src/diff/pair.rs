@@ -23,6 +23,7 @@ pub enum Holder {
 
 /// An action on a thing that at least one of the two may do.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[expect(clippy::struct_excessive_bools, reason = "each is an answer of its own")]
 pub struct Held {
     /// On what; of things that may yet be made, their kind and the place: `table at account:pier`.
     pub on: Box<str>,

@@ -65,6 +65,9 @@ pub struct MayOut {
 /// What tells rows apart.
 type Row<'h> = (&'h str, Option<ActionClass>, bool, Answers, Vec<(&'h str, bool)>);
 
+/// What tells rows of one thing apart.
+type OfThing<'h> = (&'h str, Option<ActionClass>, Answers);
+
 /// The two answers, whether they are those for anybody, and whether all actions are given.
 type Answers = (Verdict, Verdict, bool, bool);
 
@@ -81,7 +84,7 @@ pub(super) fn grouped(
         let first = &all[start];
         let same = |it: &Held| it.on == first.on && it.on_new == first.on_new;
         let end = start + all[start..].iter().take_while(|it| same(it)).count();
-        let mut of_thing: BTreeMap<(&str, Option<ActionClass>, Answers), Vec<(&str, bool)>> = BTreeMap::new();
+        let mut of_thing: BTreeMap<OfThing<'_>, Vec<(&str, bool)>> = BTreeMap::new();
         for it in &all[start..end] {
             let service = it.action.split('/').next().unwrap_or_default();
             let answers = (it.left, it.right, it.as_anybody, it.every);

@@ -170,25 +170,33 @@ fn rows<'r>(all: impl Iterator<Item = &'r RightsOut>) -> Vec<Row<'r>> {
             }
             continue;
         }
-        match rows.iter_mut().find(alike) {
-            Some(row) => row.new = Some(it),
-            None => {
-                let used = |it: &Option<MayOut>| it.as_ref().and_then(|it| it.used);
-                let every = it.every.then(|| [used(&it.left), used(&it.right)]);
-                rows.push(Row { it, new: None, every });
-            }
+        if let Some(row) = rows.iter_mut().find(alike) {
+            row.new = Some(it);
+            continue;
         }
+        let used = |it: &Option<MayOut>| it.as_ref().and_then(|it| it.used);
+        let every = it.every.then(|| [used(&it.left), used(&it.right)]);
+        rows.push(Row { it, new: None, every });
     }
     rows
 }
 
 impl Row<'_> {
     /// What it says in a line: actions where they are more than the class says, and things, some of many.
-    fn what(&self) -> String {
+    fn what(&self, before: Option<&Row<'_>>) -> String {
+        let on = |row: &Row<'_>| (row.it.on.clone(), row.new.map(|new| new.on.clone()));
+        let is_same = |before: &Row<'_>| before.it.service == self.it.service && on(before) == on(self);
+        if before.is_some_and(is_same) {
+            return self.with_actions("the same".to_owned());
+        }
         let mut what = things(self.it);
         if let Some(new) = self.new {
             what = format!("{what}; {}", things(new));
         }
+        self.with_actions(what)
+    }
+
+    fn with_actions(&self, what: String) -> String {
         if self.every.is_some() {
             return what;
         }
@@ -202,7 +210,9 @@ impl Row<'_> {
         let mut both = [self.it.left.clone(), self.it.right.clone()];
         if let Some(every) = self.every {
             for (it, used) in both.iter_mut().zip(every) {
-                it.iter_mut().for_each(|it| it.used = used);
+                if let Some(it) = it {
+                    it.used = used;
+                }
             }
         }
         both
@@ -296,10 +306,11 @@ fn table(page: Page, it: &ComparedOut) -> String {
             let _ = writeln!(text, "\n  {}", paint(BOLD, heading));
         }
         let mut service = "";
-        for row in &all {
+        for (at, row) in all.iter().enumerate() {
             let head = row.head(service);
             service = &row.it.service;
-            let lines = super::page::wrap(&row.what(), first.saturating_sub(22).max(12));
+            let before = at.checked_sub(1).map(|at| &all[at]);
+            let lines = super::page::wrap(&row.what(before), first.saturating_sub(22).max(12));
             let only = row.it.held.0 != Hold::Both;
             let [left_may, right_may] = row.may();
             let of = |side: Option<&MayOut>| {
@@ -371,10 +382,10 @@ fn lists(page: Page, it: &ComparedOut) -> String {
         }
         let _ = writeln!(text, "{}", paint(BOLD, &heading));
         let mut service = "";
-        for row in &all {
+        for (at, row) in all.iter().enumerate() {
             let head = format!("  {}", row.head(service));
             service = &row.it.service;
-            let mut what = row.what();
+            let mut what = row.what(at.checked_sub(1).map(|at| &all[at]));
             let told = |side: &str, it: &Option<MayOut>| {
                 let it = it.as_ref()?;
                 let mut told = Vec::new();

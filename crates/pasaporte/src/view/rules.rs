@@ -57,9 +57,9 @@ pub(crate) fn severity_table(page: Page, it: &SeverityOut) -> String {
     let mut out = format!("{}\n\n", paint(BOLD, "What can be done, by whom, in production"));
     let _ = write!(out, "{}", " ".repeat(first));
     for head in heads {
-        let _ = write!(out, " {}", paint(DIM, &format!("{head:<CELL$}")));
+        let pad = if head == heads[heads.len() - 1] { 0 } else { CELL };
+        let _ = write!(out, " {}", paint(DIM, &format!("{head:<pad$}")));
     }
-    out.truncate(out.trim_end().len());
     out.push('\n');
     for row in &it.rows {
         let mut about = super::page::wrap(row.about, first - 1).into_iter();
