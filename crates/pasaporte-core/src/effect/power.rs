@@ -53,7 +53,6 @@ impl Power {
 impl Effects<'_> {
     /// The control of a sort that a road gives any of those who hold it.
     pub fn control(&self, road: &Road, power: Power) -> Option<Control> {
-        let powers = self.powers(self.estate().statement(road.statement).actions);
         let secrets = self.service(SECRET);
         // Of secrets, what names one by one is what code needs; all of a place is not.
         let (services, one_by_one): (&[ServiceId], bool) = match power {
@@ -62,12 +61,21 @@ impl Effects<'_> {
             Power::HandOver => (&[IDENTITY], true),
             Power::Keys => (&[KEY, secrets], false),
         };
-        if power != Power::Keys && !powers.any() {
+        let actions = self.estate().statement(road.statement).actions;
+        // Most statements have no such action at all; that is known of each choice of actions.
+        let has = |service: &&ServiceId| {
+            self.cases().any(|any_case| {
+                let acts = self.acts(actions, **service, super::Others::default(), any_case);
+                acts.all.iter().any(|act| power.takes(**service, act))
+            })
+        };
+        let services: Vec<ServiceId> = services.iter().filter(has).copied().collect();
+        if services.is_empty() {
             return None;
         }
         let mut best: Option<Control> = None;
         for bearer in self.bearers(road.name()).iter() {
-            for &service in services {
+            for &service in &services {
                 let of_things = one_by_one || service == KEY;
                 for found in self.control_of(bearer.who, road, (power, service), of_things) {
                     if best.as_ref().is_none_or(|known| found.verdict > known.verdict) {
