@@ -16,7 +16,9 @@ def role:
       grants: ([.skills[] | {set: .skill, at: (.inside | place)}] + [.opens // empty | opens])}
     # Parts wear the role of their bundle; the gate's role is the gate's alone.
     + (((if .for_the_gate then [] else ["service:functions"] end) + [.also_worn_by // [] | .[] | "identity:\(.)"])
-       | if . == [] then {} else {trust: .} end))};
+       | if . == [] then {} else {trust: .} end)
+    + (if .passwords then {credentials: [.passwords[] | {id: .called, created: .since, last_used: .used, held_by: .kept_at}]}
+       else {} end))};
 
 def wants:
   if startswith("code:") then {key: {part: "function", bundle: "app", desk: "admin"}[ltrimstr("code:")]} else . end;

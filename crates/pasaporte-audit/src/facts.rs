@@ -338,6 +338,23 @@ pub enum IdentityFact {
     StaleEnrolment(EnrolmentId, Option<IdentityId>),
     /// An administrative role in another system, and whose.
     WideEnrolment(EnrolmentId, Option<IdentityId>),
+    /// A credential that is old, idle, or never ends.
+    LongLived(Box<LongLived>),
+}
+
+/// A credential that is old, idle, or never ends.
+#[derive(Debug, Clone)]
+pub struct LongLived {
+    /// The identity.
+    pub identity: IdentityId,
+    /// The place of the credential among those of it.
+    pub credential: usize,
+    /// Its age in days, where that is more than allowed.
+    pub old: Option<i64>,
+    /// Since how many days it was not used, where that is long.
+    pub idle: Option<i64>,
+    /// Whether somebody looked and saw no use.
+    pub never_used: bool,
 }
 
 /// A way from test code to an identity of production.

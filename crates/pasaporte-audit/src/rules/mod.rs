@@ -2,6 +2,7 @@
 
 mod blind;
 mod bounds;
+mod credential;
 pub(crate) mod crossing;
 pub(crate) mod entry;
 mod everybody;
@@ -74,6 +75,7 @@ impl Catalogue {
             unused::GRANTS,
             identity::RULES,
             crossing::RULES,
+            credential::RULES,
             unused::IDENTITIES,
             trust::RULES,
             outsiders::RULES,

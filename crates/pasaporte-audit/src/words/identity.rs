@@ -10,7 +10,7 @@ use super::Told;
 use super::phrases::{count, exposed, functions, listed};
 use super::seen::over;
 use crate::Audit;
-use crate::facts::{Crossing, IdentityFact, Static};
+use crate::facts::{Crossing, IdentityFact, LongLived, Static};
 use crate::rules::identity::{standing, triggers_of};
 
 pub(super) fn tell(audit: &Audit<'_>, fact: &IdentityFact) -> Option<Told> {
@@ -19,6 +19,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &IdentityFact) -> Option<Told> {
         IdentityFact::Shared(identity) => Some(shared(audit, *identity)),
         IdentityFact::Orphaned(identity) => Some(orphaned(audit, *identity)),
         IdentityFact::NeverUsed(it) => Some(never_used(audit, it.0, &it.1)),
+        IdentityFact::LongLived(it) => long_lived(audit, it),
         IdentityFact::CrossesEnvironments(it) => Some(crosses(audit, it)),
         IdentityFact::StaticSecretToo(it) => Some(static_secret(audit, it)),
         IdentityFact::StaleEnrolment(id, anew) => Some(stale_enrolment(audit, *id, *anew)),
@@ -103,6 +104,37 @@ fn never_used(audit: &Audit<'_>, id: IdentityId, window: &Window) -> Told {
     .at(estate.origin(Thing::Identity(id)), "the identity");
     let shown = grants.iter().take(4);
     shown.fold(told, |told, &grant| told.at(estate.grant(grant).origin, "a grant that stands"))
+}
+
+fn long_lived(audit: &Audit<'_>, it: &LongLived) -> Option<Told> {
+    let estate = audit.estate();
+    let credential = estate.get(it.identity)?.credentials.get(it.credential)?;
+    let name = estate.text(credential.id);
+    let mut wrong = Vec::new();
+    wrong.extend(it.old.map(|days| format!("is {days} days old")));
+    if credential.expires.is_none() {
+        wrong.push("never ends".to_owned());
+    }
+    if it.never_used {
+        wrong.push("was never used".to_owned());
+    }
+    wrong.extend(it.idle.map(|days| format!("was not used for {days} days")));
+    let held: Vec<String> =
+        estate.list(credential.held_by).iter().map(|name| estate.text(*name).to_owned()).collect();
+    let held = if held.is_empty() { String::new() } else { format!(" It was given to {}.", listed(&held)) };
+    let fix = if it.never_used || it.idle.is_some() {
+        format!("Switch {name} off; if nothing misses it within a month, remove it.")
+    } else {
+        format!(
+            "Let what uses {name} act as the identity without it; until then replace it, and give it an end."
+        )
+    };
+    let told = Told::new(format!(
+        "Whoever has its credential {name} acts as it, and that {}.{held}{}",
+        listed(&wrong),
+        may(audit, it.identity, "Then they"),
+    ));
+    Some(told.fix(fix).at(credential.origin, "the credential"))
 }
 
 fn crosses(audit: &Audit<'_>, it: &Crossing) -> Told {

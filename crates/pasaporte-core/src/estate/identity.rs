@@ -1,6 +1,8 @@
 //! Identities, people, groups, and enrolments elsewhere.
 
-use super::{Environment, List, Name, Origin, Principal, ScopeId, VerifierId};
+use jiff::Timestamp;
+
+use super::{Environment, LastUse, List, Name, Origin, Principal, ScopeId, State, VerifierId};
 use crate::pattern::Pattern;
 
 super::vocabulary! {
@@ -42,6 +44,29 @@ pub struct Identity {
     pub environment: Option<Environment>,
     /// Tags, sorted by name.
     pub tags: List<(Name, Name)>,
+    /// Secrets by which anybody who has them acts as it.
+    pub credentials: Box<[Credential]>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// A long-lived secret by which anybody who has it acts as an identity. Its value is nowhere in the model.
+#[derive(Debug, Clone)]
+pub struct Credential {
+    /// Its id, among those of the identity.
+    pub id: Name,
+    /// Switched on or off.
+    pub state: State,
+    /// When it was made.
+    pub created: Option<Timestamp>,
+    /// When its value was last replaced.
+    pub rotated: Option<Timestamp>,
+    /// When it ends.
+    pub expires: Option<Timestamp>,
+    /// When it was last used.
+    pub last_used: LastUse,
+    /// Who was given it.
+    pub held_by: List<Name>,
     /// Where it was read.
     pub origin: Origin,
 }

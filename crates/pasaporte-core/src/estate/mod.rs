@@ -49,7 +49,8 @@ pub use contract::{
 pub use function::{Check, Endpoint, Function, Network, Presents, Trigger, Way};
 pub(crate) use grouped::Grouped;
 pub use identity::{
-    Enrolment, Group, Identity, IdentityKind, KeySet, Life, MemberKind, MembershipRule, Token, User, Verifier,
+    Credential, Enrolment, Group, Identity, IdentityKind, KeySet, Life, MemberKind, MembershipRule, Token,
+    User, Verifier,
 };
 pub use ids::{
     ActionsId, AdmissionId, CeilingId, ContractId, EndpointId, EnrolmentId, FunctionId, GrantId, GroupId, Id,

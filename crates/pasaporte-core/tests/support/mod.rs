@@ -179,6 +179,7 @@ impl World {
             client_id: None,
             environment: None,
             tags: self.tags(tags),
+            credentials: Box::default(),
             origin,
         };
         self.builder.declare(id, identity, origin);

@@ -153,10 +153,34 @@ record! {
             "environment" environment: Option<Word<Environment>>,
             /// Tags.
             "tags" tags: Tags<'a>,
+            /// Secrets by which anybody who has them acts as it, without their values.
+            "credentials" credentials: &'a [Credential<'a>],
             /// Who may act as it.
             "trust" trust: &'a [Admission<'a>],
             /// What it holds.
             "grants" grants: &'a [Grant<'a>],
+        }
+    }
+
+    /// A long-lived secret by which anybody who has it acts as an identity.
+    Credential: "a credential" {
+        must {
+            /// Its id; unique among those of its identity.
+            "id" id: Name<'a>,
+        }
+        may {
+            /// Switched on or off; on if left out.
+            "state" state: Option<Word<State>>,
+            /// When it was made.
+            "created" created: Option<Moment>,
+            /// When its value was last replaced.
+            "rotated" rotated: Option<Moment>,
+            /// When it ends.
+            "expires" expires: Option<Moment>,
+            /// When it was last used, or `never`; left out if nobody looked.
+            "last_used" last_used: Option<LastUsed>,
+            /// Who was given it.
+            "held_by" held_by: Many<'a, Text<'a>>,
         }
     }
 

@@ -3,13 +3,17 @@
 use pasaporte_audit::{Audit, Finding};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
-use pasaporte_core::estate::{Enrolment, Environment, IdentityId, IdentityKind, Life, Principal, Thing};
+use pasaporte_core::estate::{
+    Credential, Enrolment, Environment, Estate, IdentityId, IdentityKind, LastUse, Life, Principal, State,
+    Thing,
+};
 use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::used::{DoneOut, acting_as, done_by};
 use super::{Exit, exits, findings_about, looked_at};
+use crate::dates::date;
 use crate::finding::{FindingOut, Texts};
 use crate::{BecomingOut, PlaceOut, Reached, VERSION, account};
 
@@ -51,6 +55,8 @@ pub struct IdentityCard {
     pub done: Vec<DoneOut>,
     /// Roles that other systems give it.
     pub enrolments: Vec<EnrolmentOut>,
+    /// Secrets by which anybody who has them acts as it.
+    pub credentials: Vec<CredentialOut>,
     /// What the audit finds about it.
     pub findings: Vec<FindingOut>,
     /// Where it was read.
@@ -64,6 +70,23 @@ pub struct ActsOut {
     pub who: String,
     /// Surely (yes) or depending on something.
     pub verdict: Word<Verdict>,
+}
+
+/// A secret by which anybody who has it acts as an identity.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct CredentialOut {
+    /// Its id.
+    pub credential: String,
+    /// Whether it is switched on.
+    pub state: Word<State>,
+    /// When it was made or last replaced: a date.
+    pub since: Option<String>,
+    /// When it ends: a date.
+    pub expires: Option<String>,
+    /// When it was last used: a date, or `never`; null where nobody looked.
+    pub last_used: Option<String>,
+    /// Who was given it.
+    pub held_by: Vec<String>,
 }
 
 /// A role in another system.
@@ -123,8 +146,25 @@ impl IdentityCard {
             enrolments: enrolments
                 .map(|it| EnrolmentOut { system: text(it.system), role: text(it.role), wide: it.wide })
                 .collect(),
+            credentials: it.credentials.iter().map(|it| credential(estate, it)).collect(),
             findings: found.map(|(it, leading)| FindingOut::of(it, leading, audit, texts)).collect(),
             read_from: Some(PlaceOut::new(estate, it.origin)),
         })
+    }
+}
+
+fn credential(estate: &Estate, it: &Credential) -> CredentialOut {
+    let held = estate.list(it.held_by).iter();
+    CredentialOut {
+        credential: estate.text(it.id).to_owned(),
+        state: Word(it.state),
+        since: it.rotated.max(it.created).map(date),
+        expires: it.expires.map(date),
+        last_used: match it.last_used {
+            LastUse::At(time) => Some(date(time)),
+            LastUse::Never => Some("never".to_owned()),
+            LastUse::Unknown => None,
+        },
+        held_by: held.map(|name| estate.text(*name).to_owned()).collect(),
     }
 }

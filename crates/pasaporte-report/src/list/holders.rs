@@ -17,6 +17,7 @@ pub(super) const IDENTITIES: &[Column] = &[
     column("default", 5, YES),
     column("functions", 2, Holds::Numbers),
     column("grants", 2, Holds::Numbers),
+    column("credentials", 5, Holds::Numbers),
     column("impact", 1, words_of!(Impact)),
     column("worst", 4, Holds::Prose),
 ];
@@ -32,6 +33,7 @@ pub(super) fn identities(audit: &Audit<'_>, list: &mut List) {
             Cell::yes(identity.default),
             Cell::count(estate.functions_as(id).len()),
             Cell::count(audit.effects().held(Principal::Identity(id)).len()),
+            Cell::count(identity.credentials.len()),
             impact(audit.harm(id)),
             Cell::maybe(audit.may(id)),
         ]);

@@ -128,6 +128,7 @@ impl Converter<'_, '_> {
             client_id: self.name(it.client_id.as_ref()),
             environment: it.environment.map(|word| word.0),
             tags: self.tags(&it.tags),
+            credentials: it.credentials.iter().map(|it| self.credential(it)).collect(),
             origin: self.origin(it.at),
         };
         let origin = identity.origin;

@@ -29,11 +29,7 @@ impl Converter<'_, '_> {
             created: moment(it.created),
             rotated: moment(it.rotated),
             expires: moment(it.expires),
-            last_used: match it.last_used {
-                None => LastUse::Unknown,
-                Some(LastUsed::Never) => LastUse::Never,
-                Some(LastUsed::At(time)) => LastUse::At(time.0),
-            },
+            last_used: last_use(it.last_used),
             observed_since: moment(it.observed_since),
             fingerprint: it.fingerprint.as_ref().map(|name| self.builder.name(name.text)),
             held_by: self.list(it.held_by.0),
@@ -43,6 +39,19 @@ impl Converter<'_, '_> {
         let id: model::KeyId = self.builder.mention(it.id.text);
         let origin = key.origin;
         self.builder.declare(id, key, origin);
+    }
+
+    pub(super) fn credential(&mut self, it: &entries::Credential<'_>) -> model::Credential {
+        model::Credential {
+            id: self.builder.name(it.id.text),
+            state: it.state.map_or(State::Enabled, |word| word.0),
+            created: moment(it.created),
+            rotated: moment(it.rotated),
+            expires: moment(it.expires),
+            last_used: last_use(it.last_used),
+            held_by: self.list(it.held_by.0),
+            origin: self.origin(it.at),
+        }
     }
 
     pub(super) fn fingerprint(&mut self, it: &entries::Fingerprint<'_>) {
@@ -90,5 +99,14 @@ impl Converter<'_, '_> {
         };
         let origin = token.origin;
         self.builder.declare(id, token, origin);
+    }
+}
+
+/// When something was last used, as far as is said.
+fn last_use(said: Option<LastUsed>) -> LastUse {
+    match said {
+        None => LastUse::Unknown,
+        Some(LastUsed::Never) => LastUse::Never,
+        Some(LastUsed::At(time)) => LastUse::At(time.0),
     }
 }

@@ -213,6 +213,25 @@ pub(crate) fn card_of_identity(page: Page, it: &IdentityCard) -> String {
         });
         few(page, &[], rows.collect(), "", &mut out);
     }
+    if !it.credentials.is_empty() {
+        section(page, "CREDENTIALS", "whoever has one acts as it", &mut out);
+        let rows = it.credentials.iter().map(|it| {
+            let since =
+                it.since.as_deref().map_or_else(|| "of unknown age".to_owned(), |at| format!("since {at}"));
+            let end =
+                it.expires.as_deref().map_or_else(|| "never ends".to_owned(), |at| format!("ends {at}"));
+            let used = it.last_used.as_deref().map_or_else(String::new, |at| format!("used {at}"));
+            let style = if it.expires.is_some() { Style::new() } else { style_of(Severity::Medium) };
+            vec![
+                Span(it.credential.clone(), NAME),
+                Span(it.state.0.to_string(), DIM),
+                Span(since, Style::new()),
+                Span(end, style),
+                Span(used, DIM),
+            ]
+        });
+        few(page, &[], rows.collect(), "", &mut out);
+    }
     section(page, "FINDINGS", &counted(&it.findings), &mut out);
     columns(page, &[], findings(&it.findings, &it.identity), "none", &mut out);
     out
