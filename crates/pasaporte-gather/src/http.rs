@@ -8,8 +8,8 @@ use pasaporte_read::diagnostic::Diagnostic;
 use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
 use ureq::{Agent, Body, http::Response};
 
-use crate::adapter::{Pace, SignIn};
 use crate::address::shown;
+use crate::manifest::{Pace, SignIn};
 use crate::program;
 use crate::source::Secret;
 

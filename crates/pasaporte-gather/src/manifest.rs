@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 
 use serde::Deserialize;
 
-use crate::adapter::{Pace, Paging, SignIn};
 use crate::log::{RangeIn, ReadAs};
 
 /// A manifest.
@@ -126,4 +125,49 @@ impl From<WrittenLog> for Written {
             ..Self::default()
         }
     }
+}
+
+/// How callers show who they are.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(tag = "by", rename_all = "kebab-case", deny_unknown_fields)]
+pub(crate) enum SignIn {
+    /// Not at all.
+    None,
+    /// The credential as a bearer token (RFC 6750).
+    Bearer,
+    /// The credential in a header of the platform's own.
+    Header { header: String },
+    /// A token for the credential, at this path (RFC 6749 §4.4).
+    ClientCredentials { path: String },
+}
+
+/// How hard a platform may be asked.
+#[derive(Debug, Clone, Copy, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub(crate) struct Pace {
+    /// Requests under way at one time.
+    pub(crate) at_once: usize,
+    /// Most requests a second; as many as there are answers if left out.
+    pub(crate) a_second: Option<u32>,
+}
+
+impl Default for Pace {
+    fn default() -> Self {
+        Self { at_once: 4, a_second: None }
+    }
+}
+
+/// How a long answer is cut into pages.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
+#[serde(tag = "by", rename_all = "kebab-case", deny_unknown_fields)]
+pub(crate) enum Paging {
+    /// It is not.
+    #[default]
+    None,
+    /// By `Link` headers with `rel="next"` (RFC 8288).
+    Link,
+    /// By a token in the answer, which goes into a parameter of the next request.
+    Token { token: String, parameter: String },
+    /// By number, from 1; the answer says how many pages there are.
+    Number { pages: String, parameter: String },
 }

@@ -9,12 +9,13 @@ use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
 use pasaporte_read::seal::Seal;
 use serde_json::value::RawValue;
 
-use crate::adapter::{Adapter, Ask, Pace, Piece, Template, one};
+use crate::adapter::{Adapter, Ask, Piece, Template, one};
 use crate::address::escape;
 use crate::entity::Entities;
 use crate::http::{Platform, Reaching};
 use crate::journal::Journal;
 use crate::log::{Log, Range, Spool};
+use crate::manifest::Pace;
 use crate::program::{self, Known};
 use crate::source::{From, Source};
 use crate::told::Place;

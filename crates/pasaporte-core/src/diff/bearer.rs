@@ -1,10 +1,18 @@
 //! A principal on one side, and what is asked of it: about things that are there, and about such as would be made.
 
 use super::Side;
-use super::pair::Holder;
 use crate::access::{New, On, Truth, Verdict};
 use crate::effect::{ACCESS, Effects, Road};
-use crate::estate::{ActionsId, Effect, Origin, Principal, ResourcesId, StatementId, Thing};
+use crate::estate::{ActionsId, Effect, Origin, Principal, ResourcesId, SetId, StatementId, Thing};
+
+/// Who or what is held against another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Holder {
+    /// Somebody, with all that they hold by any name, less what bounds them.
+    Somebody(Principal),
+    /// A permission set by itself: what it gives wherever it is held, before anything bounds its holder.
+    Set(SetId),
+}
 
 /// A principal on one side, with what gives it something, and what stands against it.
 pub(super) struct Bearer<'s, 'a, 'e> {

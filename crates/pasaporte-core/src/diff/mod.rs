@@ -19,7 +19,8 @@ use crate::estate::{
     Thing, UserId,
 };
 
-pub use pair::{Held, Holder, Pair, pair};
+pub use bearer::Holder;
+pub use pair::{Held, Pair, pair};
 pub use rights::{Right, Rights};
 pub use ways::WayChanged;
 

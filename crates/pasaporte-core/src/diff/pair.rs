@@ -4,22 +4,13 @@
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::bearer::{Bearer, Target, target};
+use super::bearer::{Bearer, Holder, Target, target};
 use super::samples::{Sample, Samples};
 use super::{Diff, Side};
 use crate::access::{New, Verdict};
 use crate::effect::{ACCESS, Effects};
-use crate::estate::{ActionClass, ActionsId, Principal, SetId};
+use crate::estate::{ActionClass, ActionsId, Principal};
 use crate::pattern::{Pattern, covers};
-
-/// Who or what is held against another.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Holder {
-    /// Somebody, with all that they hold by any name, less what bounds them.
-    Somebody(Principal),
-    /// A permission set by itself: what it gives wherever it is held, before anything bounds its holder.
-    Set(SetId),
-}
 
 /// An action on a thing that at least one of the two may do.
 #[derive(Debug, Clone, PartialEq, Eq)]
