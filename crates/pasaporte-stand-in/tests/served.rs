@@ -1,5 +1,7 @@
 //! The six platforms over a socket: signing in, pages, contracts, doors, and what goes wrong.
 
+use std::sync::LazyLock;
+
 use pasaporte_stand_in::{Asks, CLIENT, Door, Faults, Options, Running, names, start};
 use rstest::rstest;
 use serde_json::{Value, json};
@@ -198,4 +200,119 @@ fn a_large_platform_has_as_many_functions_as_are_asked_for() {
         at = format!("tramontana/tree/reaches/tides/tasks?from={more}");
     }
     assert_eq!(count, 2507);
+}
+
+const NOVEMBER: i64 = 1_795_154_400; // 2026-11-20T06:00:00Z
+
+/// All items of a log, page by page, by how its platform tells of a next one.
+fn log(running: &Running, path: &str, header: (&str, &str), items: &str) -> Vec<Value> {
+    let (platform, _) = path.split_once('/').unwrap();
+    let mut all = Vec::new();
+    let mut at = path.to_owned();
+    for page in 1.. {
+        let answer = get(running, &at, &[header]);
+        assert_eq!(answer.status, 200, "{at}");
+        let list = answer.body.pointer(items).unwrap().as_array().unwrap();
+        all.extend(list.iter().cloned());
+        let join = if path.contains('?') { '&' } else { '?' };
+        let token = |at: &str| answer.body.pointer(at).and_then(Value::as_str).map(str::to_owned);
+        let next = match platform {
+            "tramontana" => token("/more").map(|more| format!("{path}{join}from={more}")),
+            "gregal" => token("/data/next").map(|next| format!("{path}{join}cursor={next}")),
+            "poniente" => (page < answer.body["pages"].as_u64().unwrap())
+                .then(|| format!("{path}{join}page={}", page + 1)),
+            "lebeche" => (page < answer.body["page"]["of"].as_u64().unwrap())
+                .then(|| format!("{path}{join}page={}", page + 1)),
+            _ => answer.link.map(|link| {
+                let target = link.split(['<', '>']).nth(1).unwrap().to_owned();
+                let whole = path.split('?').next().unwrap();
+                match target.strip_prefix('/') {
+                    Some(below) => below.to_owned(),
+                    None => format!("{whole}{target}"),
+                }
+            }),
+        };
+        match next {
+            Some(next) => at = next,
+            None => return all,
+        }
+    }
+    all
+}
+
+/// Platforms whose logs end then, served once for all that ask: making the logs takes longer than asking for them.
+static LOGGED: LazyLock<Running> =
+    LazyLock::new(|| serve(Options { logs_until: NOVEMBER, ..Options::default() }));
+
+#[rstest]
+#[case::seconds(
+    "tramontana/tree/reaches/tides/visits",
+    "begin=1794549600&end=1795154400",
+    AS_BEARER,
+    "/nodes",
+    "second"
+)]
+#[case::milliseconds("poniente/tenancies/boarding/deeds", "notBefore=1794549600000&notAfter=1795154400000", ("poniente-pass", SECRET), "/rows", "when")]
+#[case::days("siroco/basins/harbours/ledger", "since=2026-11-19&through=2026-11-19", AS_BEARER, "", "on")]
+#[case::days_of_events("lebeche/sites/notices/events", "first_day=2026-11-19&last_day=2026-11-20", ("site-pass", SECRET), "/result", "time")]
+fn a_log_is_served_for_the_time_that_is_asked_for(
+    #[case] path: &str,
+    #[case] range: &str,
+    #[case] header: (&str, &str),
+    #[case] items: &str,
+    #[case] time: &str,
+) {
+    let whole = log(&LOGGED, path, header, items);
+    let part = log(&LOGGED, &format!("{path}?{range}"), header, items);
+    // What has no time stands at the beginning of every answer.
+    let is_meant = |it: &Value| match &it[time] {
+        Value::Number(number) if time == "when" => number.as_i64().unwrap() >= 1_794_549_600_000,
+        Value::Number(number) => number.as_i64().unwrap() >= 1_794_549_600,
+        Value::String(text) if time == "on" => text.starts_with("2026-11-19"),
+        Value::String(text) => text.as_str() >= "2026-11-19",
+        _ => true,
+    };
+    let meant: Vec<&Value> = whole.iter().filter(|it| is_meant(it)).collect();
+    assert!(!part.is_empty() && part.len() < whole.len());
+    assert_eq!(part.iter().collect::<Vec<_>>(), meant);
+}
+
+#[test]
+fn what_has_no_log_has_none_and_a_range_that_is_none_is_told() {
+    let running = &*LOGGED;
+    assert_eq!(get(running, "tramontana/tree/reaches/tides-lab/visits", &[AS_BEARER]).status, 404);
+    assert_eq!(get(running, "tramontana/tree/reaches/tides/visits?begin=lately", &[AS_BEARER]).status, 400);
+    assert_eq!(get(running, "tramontana/tree/reaches/tides/visits", &[]).status, 401);
+    let contract = get(running, "tramontana/openapi.json", &[]).body;
+    let names: Vec<&str> = contract["paths"]["/tree/reaches/{reach}/visits"]["get"]["parameters"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|it| it["name"].as_str().unwrap())
+        .collect();
+    assert_eq!(names, ["reach", "from", "begin", "end"]);
+}
+
+#[test]
+fn calls_are_where_the_endpoints_are_while_they_are_served() {
+    let door = Door {
+        platform: "tramontana".to_owned(),
+        function: "tide-board".to_owned(),
+        path: "/board".to_owned(),
+        methods: Vec::new(),
+        asks: Asks::Nothing,
+        url: Some(("tides.marivela.example".to_owned(), "/board".to_owned())),
+        enabled: true,
+        outside: true,
+    };
+    let running = serve(Options { logs_until: NOVEMBER, doors: vec![door], ..Options::default() });
+    let at = "tramontana/tree/reaches/tides/visits?begin=1795068000&end=1795154400";
+    for (running, host, path) in [
+        (&running, "127.0.0.1", "/tramontana/call/tide-board/board"),
+        (&*LOGGED, "tides.marivela.example", "/board"),
+    ] {
+        let visits = log(running, at, AS_BEARER, "/nodes");
+        assert!(!visits.is_empty());
+        assert!(visits.iter().all(|it| it["host"] == host && it["path"] == path), "{}", visits[0]);
+    }
 }
