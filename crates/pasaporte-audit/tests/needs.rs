@@ -30,7 +30,7 @@ const CONTROL: [(&str, Power); 4] = [
     ("grant/reads-keys", Power::Keys),
 ];
 
-fn judged<'e>(audit: &Audit<'e>, rules: &[&'static str]) -> Vec<Finding> {
+fn judged(audit: &Audit<'_>, rules: &[&'static str]) -> Vec<Finding> {
     let all = judge(audit, &rules.iter().copied().collect());
     let mut each: Vec<Finding> = all.iter().flat_map(Finding::with_beneath).cloned().collect();
     each.retain(|it| rules.contains(&audit.rule(it).id));
