@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use pasaporte_core::access::Via;
 use pasaporte_core::effect::{Breadth, Given, Harm, Impact, Road, ServiceId, Wide, action_in_words};
-use pasaporte_core::estate::{Grant, Principal, Statement};
+use pasaporte_core::estate::{Grant, GrantId, Principal, Statement};
 
 use super::Told;
 use super::phrases::{
@@ -48,9 +48,7 @@ fn unused(audit: &Audit<'_>, it: &Unused) -> Told {
         .collect::<BTreeSet<_>>()
         .into_iter()
         .collect();
-    let set = grant
-        .set
-        .map_or_else(|| "a grant of its own".to_owned(), |set| format!("permission-set:{}", estate.id(set)));
+    let set = set_of(audit, grant);
     let (given, place, over) = (listed(&named), place(estate, grant), over(&it.window));
     let told = if used.is_empty() {
         Told::new(format!("It holds {set} {place}, which gives {given}, and used none of it {over}."))
@@ -66,7 +64,20 @@ fn unused(audit: &Audit<'_>, it: &Unused) -> Told {
     told.at(grant.origin, "the grant")
 }
 
-fn times(count: u64) -> String {
+/// A grant in a few words: "permission-set:x at account:y".
+pub(super) fn called(audit: &Audit<'_>, id: GrantId) -> String {
+    let grant = audit.estate().grant(id);
+    format!("{} {}", set_of(audit, grant), place(audit.estate(), grant))
+}
+
+fn set_of(audit: &Audit<'_>, grant: &Grant) -> String {
+    grant.set.map_or_else(
+        || "a grant of its own".to_owned(),
+        |set| format!("permission-set:{}", audit.estate().id(set)),
+    )
+}
+
+pub(super) fn times(count: u64) -> String {
     if count == 1 { "once".to_owned() } else { format!("{} times", grouped(count)) }
 }
 

@@ -5,7 +5,8 @@ use pasaporte_core::effect::{Act, Harm, Impact, Power, Road, Wide, action_in_wor
 use pasaporte_core::estate::{GrantId, GroupId, Principal, ScopeId, Thing};
 
 use super::Told;
-use super::phrases::{exposed, functions, grouped, holder, listed, narrow, place, selection, source};
+use super::grant::{called, times};
+use super::phrases::{exposed, functions, holder, listed, narrow, place, selection, source};
 use super::seen::over;
 use crate::Audit;
 use crate::facts::{Beyond, Controls, Excess, FromAbove, GrantFact, Membership};
@@ -23,10 +24,6 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &GrantFact) -> Told {
         GrantFact::CeilingMissing(account, bounded) => ceiling_missing(audit, *account, bounded),
         _ => Told::default(),
     }
-}
-
-fn times(count: u64) -> String {
-    if count == 1 { "once".to_owned() } else { format!("{} times", grouped(count)) }
 }
 
 fn all_but(audit: &Audit<'_>, id: GrantId, road: &Road, (harm, who): (Harm, Principal)) -> Told {
@@ -81,16 +78,6 @@ fn controls(audit: &Audit<'_>, it: &Controls) -> Told {
     .fix(format!("Take {} out of what this grant gives.", action_in_words(&it.control.act)))
     .at(statement.origin, "the statement")
     .at((grant.origin != statement.origin).then_some(grant.origin), "the grant")
-}
-
-/// A grant in a few words: "permission-set:x at account:y".
-fn called(audit: &Audit<'_>, id: GrantId) -> String {
-    let estate = audit.estate();
-    let grant = estate.grant(id);
-    let set = grant
-        .set
-        .map_or_else(|| "a grant of its own".to_owned(), |set| format!("permission-set:{}", estate.id(set)));
-    format!("{set} {}", place(estate, grant))
 }
 
 fn expired(audit: &Audit<'_>, id: GrantId) -> Told {

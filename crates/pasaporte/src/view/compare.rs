@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use pasaporte_core::access::Verdict;
-use pasaporte_report::compare::{ComparedOut, FactOut, Hold, MayOut, RightsOut, Sharer, SharingOut, SideOut};
+use pasaporte_report::compare::{ComparedOut, Hold, MayOut, RightsOut, Sharer, SharingOut, SideOut};
 
 use super::page::{BOLD, DIM, NAME, Page, WITHIN, paint, safe};
 
@@ -97,13 +97,13 @@ fn facts(page: Page, it: &ComparedOut, wide: bool) -> String {
         } else if wide {
             text.push_str(&beside(&format!("  {name}  "), what + 4, &left, &right, room / 2));
         } else {
-            text.push_str(&apart(page, fact, &name, what, [&left, &right]));
+            text.push_str(&apart(page, &name, what, [&left, &right]));
         }
     }
     text
 }
 
-fn apart(page: Page, _: &FactOut, name: &str, what: usize, [left, right]: [&str; 2]) -> String {
+fn apart(page: Page, name: &str, what: usize, [left, right]: [&str; 2]) -> String {
     let blank = " ".repeat(what + 4);
     let mut text = page.paragraph(left, &format!("  {name}  "), &blank, what + 4);
     let mark = format!("{}{} ", " ".repeat(what + 2), paint(WITHIN, "≠"));
