@@ -10,10 +10,10 @@ use rustc_hash::FxHashSet;
 
 use pasaporte_core::access::Context;
 use pasaporte_core::effect::{Effects, Harm};
-use pasaporte_core::entry::{Exposed, HeldContracts};
+use pasaporte_core::entry::{Exposed, Exposure, HeldContracts};
 use pasaporte_core::estate::{
-    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Id, IdentityId, Kept, Key, KeyOf, Name,
-    Principal, ResourceId, ScopeId, Thing,
+    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Grant, Id, IdentityId, Kept, Key, KeyOf,
+    MadeBy, Name, Principal, ResourceId, ScopeId, Thing,
 };
 
 use crate::settings::{Settings, Thresholds};
@@ -68,12 +68,26 @@ impl<'e> Audit<'e> {
     /// Whether what a holder is given is looked at: it is one of the things, or strangers have it.
     pub(crate) fn looks_at_holder(&self, holder: Principal) -> bool {
         let Some(only) = &self.only else { return true };
+        self.is_or_holds_a_stranger(holder) || holder.thing().is_some_and(|thing| only.contains(&thing))
+    }
+
+    /// Whether a name is no user or identity, or is a group in which there is, or may be, somebody who is none.
+    fn is_or_holds_a_stranger(&self, name: Principal) -> bool {
         let is_stranger = |who: &Principal| !matches!(who, Principal::User(_) | Principal::Identity(_));
-        match holder {
-            Principal::Group(group) => self.effects.everybody_in(group).iter().any(is_stranger),
-            other if is_stranger(&other) => true,
-            other => other.thing().is_some_and(|thing| only.contains(&thing)),
+        match name {
+            Principal::Group(group) => {
+                self.effects.may_have_others(group)
+                    || self.effects.everybody_in(group).iter().any(is_stranger)
+            }
+            other => is_stranger(&other),
         }
+    }
+
+    /// Whether a grant is one that the platform made itself and that no stranger gets at, by holding it or through a function.
+    pub(crate) fn is_the_platforms_own(&self, grant: &Grant) -> bool {
+        grant.made_by == MadeBy::Platform
+            && !self.is_or_holds_a_stranger(grant.principal)
+            && self.exposure_of(grant.principal).to == Exposure::Insiders
     }
 
     /// The estate.

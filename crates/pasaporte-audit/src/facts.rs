@@ -508,6 +508,10 @@ pub enum BlindFact {
     IdleContract(ContractId),
     /// A contract meets what is deployed in too many ways.
     UnboundedContract(ContractId),
+    /// No line of the catalogue knows an action that is given by name or was used: the action, and where.
+    Unclassed(Box<(Box<str>, Vec<Origin>)>),
+    /// There may be members of a group that were not seen.
+    UnseenMembers(GroupId),
     /// The estate does not say when it was true.
     NoTime,
     /// Nobody said when a key was made.

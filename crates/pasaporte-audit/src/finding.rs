@@ -34,6 +34,8 @@ pub enum Level {
     Influence(Impact, Exposure, Severity),
     /// Always this, whatever the environment: blind spots.
     Fixed(Severity),
+    /// Good to know and no more: the platform made it, and no stranger gets at it.
+    Platforms,
 }
 
 /// What a weakness comes from: findings that share a cause are one weakness.
@@ -150,10 +152,7 @@ impl Raised {
 
     /// The worse of two, as severe as it would be.
     pub(crate) fn worse(self, other: Self) -> Self {
-        let of = |it: &Self| match it.level {
-            Level::Table(impact, exposure) => severity(impact, exposure, it.environment),
-            Level::Influence(_, _, severity) | Level::Fixed(severity) => severity,
-        };
+        let of = |it: &Self| it.level.severity(it.environment);
         if of(&other) > of(&self) { other } else { self }
     }
 
@@ -222,6 +221,22 @@ impl Level {
     pub fn of(harm: Harm, exposed: Exposed) -> Self {
         Self::Table(harm.impact, exposed.to)
     }
+
+    /// The severity that it comes to in an environment.
+    fn severity(self, environment: Option<Environment>) -> Severity {
+        match self {
+            Self::Table(impact, exposure) => severity(impact, exposure, environment),
+            Self::Influence(_, _, severity) | Self::Fixed(severity) => severity,
+            Self::Platforms => Severity::Info,
+        }
+    }
+}
+
+/// Whether what was raised of a grant comes from nothing but grants of the platform's own.
+fn is_the_platforms(audit: &Audit<'_>, rule: RuleId, raised: &Raised) -> bool {
+    let causes = raised.causes.all();
+    let own = |cause: &Cause| matches!(cause, Cause::Grant(id) if audit.is_the_platforms_own(audit.estate().grant(*id)));
+    !causes.is_empty() && causes.iter().all(own) && audit.catalogue()[rule].family() == "grant"
 }
 
 /// A settled finding: what views show and pipelines count. Plain data; [`told`](crate::told) words it.
@@ -268,14 +283,15 @@ const WHOLE: &str = "estate";
 impl Finding {
     fn settle(raising: &Raising<'_, '_>, raised: &Raised, fact: Fact) -> Self {
         let Raising { rule, audit, .. } = *raising;
+        let level = if is_the_platforms(audit, rule, raised) { Level::Platforms } else { raised.level };
         let label = raised.thing.map_or(WHOLE.to_owned(), |thing| audit.estate().label(thing));
         Self {
             rule,
-            severity: audit.settings().told_as(audit.catalogue()[rule].id).unwrap_or(match raised.level {
-                Level::Table(impact, exposure) => severity(impact, exposure, raised.environment),
-                Level::Influence(_, _, severity) | Level::Fixed(severity) => severity,
-            }),
-            level: raised.level,
+            severity: audit
+                .settings()
+                .told_as(audit.catalogue()[rule].id)
+                .unwrap_or(level.severity(raised.environment)),
+            level,
             sureness: raised.sureness,
             fingerprint: Fingerprint::of(audit.catalogue()[rule].id, &label, &raised.facets),
             thing: raised.thing,

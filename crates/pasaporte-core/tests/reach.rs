@@ -95,7 +95,7 @@ fn a_thing_counts_once_for_an_action() {
     let (_, reach) = reach_of(|world, role| {
         let origin = world.origin();
         let pattern = pasaporte_core::pattern::Pattern::literal("table/scan");
-        world.builder.action(ActionEntry { pattern, class: ActionClass::Read, origin });
+        world.builder.action(ActionEntry { pattern, class: ActionClass::Read, platform: None, origin });
         world.grant(role, At::Everywhere, &[allow(&["table/*"]), allow(&["table/read"]).on(&["table:t"])]);
     });
     let reads = reach.own[0].acts.iter().filter(|act| act.class == Some(ActionClass::Read) && !act.is_wild);

@@ -4,7 +4,8 @@
 use std::path::Path;
 
 use pasaporte_read::diagnostic::{Diagnostic, Diagnostics};
-use pasaporte_read::{files, shown_file, shown_name};
+use pasaporte_read::text::{Form, Source};
+use pasaporte_read::{estate, files, shown_file, shown_name};
 
 use crate::log::LogAsk;
 use crate::manifest::{Manifest, Pace, Paging, SignIn, Written};
@@ -13,6 +14,8 @@ use crate::shipped;
 
 /// The version of manifests that this program reads.
 const VERSION: u64 = 1;
+/// The file in an adapter's folder that says what the words of its platform do.
+const CATALOGUE: &str = "catalogue.yaml";
 
 /// What to ask a platform, and what its answers mean.
 pub struct Adapter {
@@ -24,6 +27,8 @@ pub struct Adapter {
     pub(crate) pace: Pace,
     pub(crate) asks: Vec<Ask>,
     pub(crate) program: Program,
+    /// What the words of its platform do, as an estate file.
+    pub(crate) catalogue: Option<String>,
     /// The text of manifest and program, to tell one state of an adapter from another.
     pub(crate) text: String,
 }
@@ -100,10 +105,16 @@ pub(crate) enum Piece {
 impl Adapter {
     /// A shipped adapter by its name, or one in a folder.
     pub fn find(name: &str) -> Result<Self, Diagnostics> {
-        if let Some((manifest, program)) = shipped::adapter(name) {
-            return Self::new(&format!("adapters/{name}"), manifest, |_| Ok(program.to_owned()));
+        if let Some(it) = shipped::adapter(name) {
+            let adapter = Self::new(&format!("adapters/{name}"), it.manifest, |_| Ok(it.program.to_owned()))?;
+            return Ok(Self { catalogue: Some(it.catalogue.to_owned()), ..adapter });
         }
         let folder = Path::new(name);
+        let adapter = Self::in_folder(name, folder)?;
+        Ok(Self { catalogue: catalogue_in(folder)?, ..adapter })
+    }
+
+    fn in_folder(name: &str, folder: &Path) -> Result<Self, Diagnostics> {
         let path = folder.join("adapter.toml");
         match files::read_text(&path) {
             Ok(manifest) => Self::new(name, &manifest, |program| {
@@ -183,9 +194,26 @@ impl Adapter {
             pace: written.pace,
             asks,
             program,
+            catalogue: None,
             text: format!("{manifest}{definitions}"),
         })
     }
+}
+
+/// The catalogue beside a manifest, if there is one: it must be an estate file.
+fn catalogue_in(folder: &Path) -> Result<Option<String>, Diagnostics> {
+    let path = folder.join(CATALOGUE);
+    let name = path.to_string_lossy().into_owned();
+    let text = match files::read_text(&path) {
+        Ok(text) => text,
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+        Err(error) => {
+            let message = format!("cannot be read: {error}");
+            return Err(one(Diagnostic::of_file(&name, message, "let it be read, or remove it")));
+        }
+    };
+    estate::check(Source::Text { name, text: text.clone(), form: Form::Yaml })?;
+    Ok(Some(text))
 }
 
 /// The expressions of a manifest, as they are met.

@@ -106,6 +106,9 @@ impl Collecting<'_> {
         for (name, text) in &all.documents {
             write_document(self.out, name, text).map_err(failed)?;
         }
+        if let Some(text) = &adapter.catalogue {
+            write_document(self.out, &format!("{}.catalogue.yaml", adapter.name), text).map_err(failed)?;
+        }
         let path = self.out.join(format!("{}.ndjson", source.name));
         all.entities.write(&path, source.declared, self.seal.as_ref()).map_err(failed)?;
         let mut told = Told {

@@ -7,7 +7,9 @@ use pasaporte_core::access::{
 };
 use pasaporte_core::effect::{ACCESS, Effects};
 use pasaporte_core::entry::Through;
-use pasaporte_core::estate::{ActionClass, Effect, Estate, FunctionId, Thing, Vocabulary};
+use pasaporte_core::estate::{
+    ActionClass, Effect, Estate, FunctionId, GroupId, Principal, Thing, Vocabulary,
+};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -152,7 +154,7 @@ impl Explained {
             depends_on,
             needs: Word(answer.needs),
             ways_in,
-            note: not_done_to(effects, question),
+            note: not_done_to(effects, question).or_else(|| perhaps_a_member(effects, question, verdict)),
             grounds: answer.grounds.iter().map(|ground| GroundOut::new(effects, ground)).collect(),
             near_misses: if verdict == Verdict::Yes { Vec::new() } else { near_misses(estate, &answer) },
         }
@@ -173,6 +175,25 @@ fn not_done_to(effects: &Effects<'_>, question: &Question<'_>) -> Option<String>
             "{action} is done to {service} things, not to {kind} things: this is the answer by the letter."
         )
     })
+}
+
+/// That members of a group were not seen whom the same would be allowed: whoever is asked about may be one of them.
+fn perhaps_a_member(effects: &Effects<'_>, question: &Question<'_>, verdict: Verdict) -> Option<String> {
+    let estate = effects.estate();
+    let may_join =
+        matches!(question.principal, Principal::User(_) | Principal::Identity(_) | Principal::Outside(_));
+    if verdict != Verdict::No || !may_join {
+        return None;
+    }
+    let unseen = estate.all::<GroupId>().filter(|(_, group)| group.unseen);
+    let mut allowed = unseen.filter(|(id, _)| {
+        let as_member = Question { principal: Principal::Group(*id), ..*question };
+        effects.verdict(&as_member) != Verdict::No
+    });
+    let (group, _) = allowed.next()?;
+    let (who, group) =
+        (estate.principal_label(question.principal), estate.principal_label(Principal::Group(group)));
+    Some(format!("Not all members of {group} were seen: if {who} is one of them, it is allowed."))
 }
 
 fn ways_in(effects: &Effects<'_>, question: &Question<'_>, function: FunctionId) -> Vec<EntersBy> {

@@ -182,7 +182,7 @@ impl FindingOut {
             Level::Table(impact, exposure) | Level::Influence(impact, exposure, _) => {
                 (Some(Word(impact)), Some(Word(exposure)))
             }
-            Level::Fixed(_) => (None, None),
+            Level::Fixed(_) | Level::Platforms => (None, None),
         };
         let mut functions = finding.thing.map_or_else(Vec::new, |thing| audit.functions_of_thing(thing));
         let function_count = functions.len();

@@ -1,8 +1,8 @@
 //! What a principal may do, and what it can become.
 
-use pasaporte_core::access::{Verdict, Via};
-use pasaporte_core::effect::{Effects, Road};
-use pasaporte_core::estate::{ActionClass, Estate, FunctionId, Principal, Thing};
+use pasaporte_core::access::{Becoming, Verdict, Via};
+use pasaporte_core::effect::{Effects, Handing, Road, Wide};
+use pasaporte_core::estate::{ActionClass, Estate, FunctionId, Principal, State, Thing};
 use pasaporte_core::reach::{Act, Reach, Reaches, Service};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -35,8 +35,13 @@ pub struct Reached {
     pub as_anyone: Vec<ServiceOut>,
     /// What it holds without effect: denied, bounded, or on nothing that it gets at.
     pub without_effect: Vec<StatementOut>,
-    /// Identities that it can act as: surely before perhaps, near before far.
+    /// Identities that it can act as: surely before perhaps, near before far; then those that it can hand to code that it
+    /// may make or change.
     pub can_become: Vec<BecomingOut>,
+    /// Secrets that the platform hands to the function that was asked about, whatever its identity may read.
+    pub handed: Vec<String>,
+    /// Secrets by which anybody who has them acts as the identity, by their ids.
+    pub credentials: Vec<String>,
 }
 
 /// What somebody may do to things of one kind.
@@ -97,6 +102,8 @@ pub struct BecomingOut {
     pub from: String,
     /// How many steps it takes.
     pub steps: usize,
+    /// The code that it is handed to, where that is how: a function, or `a new function at PLACE`; null where it is acted as.
+    pub handed_to: Option<String>,
     /// The worst that it may do itself, in words; null where that is no more than running code.
     pub may: Option<String>,
 }
@@ -113,7 +120,7 @@ impl Reached {
     /// The same in words, where it was worked out.
     pub(crate) fn of(effects: &Effects<'_>, reach: Reach, function: Option<FunctionId>) -> Self {
         let estate = effects.estate();
-        let Reach { principal, own, common, idle, becoming, manages } = reach;
+        let Reach { principal, own, common, idle, becoming, handing, manages } = reach;
         let out = |all: &[Service]| all.iter().map(|service| ServiceOut::new(effects, service)).collect();
         let names = effects.names(principal);
         let names = names.iter().filter(|name| **name != principal).map(|name| estate.principal_label(*name));
@@ -121,6 +128,19 @@ impl Reached {
             Principal::Identity(id) => effects.may_at_worst(id).map(str::to_owned),
             _ => effects.tell(principal),
         };
+        let mut can_become: Vec<BecomingOut> =
+            becoming.iter().map(|it| BecomingOut::acting(effects, it)).collect();
+        let only_handed =
+            handing.iter().filter(|it| becoming.iter().all(|known| known.identity != it.identity));
+        can_become.extend(only_handed.map(|it| BecomingOut::handing(effects, principal, it)));
+        let code = function.and_then(|id| estate.get(id));
+        let identity = match principal {
+            Principal::Identity(id) => estate.get(id),
+            _ => None,
+        };
+        let credentials = identity.map_or(&[][..], |it| &it.credentials).iter();
+        let credentials =
+            credentials.filter(|it| it.state == State::Enabled && !estate.has_ended(it.expires));
         Self {
             reach: REACH_VERSION,
             principal: estate.principal_label(principal),
@@ -132,16 +152,42 @@ impl Reached {
             rights: out(&own),
             as_anyone: out(&common),
             without_effect: statements(effects, &idle),
-            can_become: becoming
-                .into_iter()
-                .map(|it| BecomingOut {
-                    identity: estate.label(Thing::Identity(it.identity)),
-                    verdict: Word(it.verdict),
-                    from: estate.principal_label(it.from),
-                    steps: it.steps,
-                    may: effects.may_at_worst(it.identity).map(str::to_owned),
-                })
-                .collect(),
+            can_become,
+            handed: code.map_or_else(Vec::new, |it| crate::card::handed(estate, it)),
+            credentials: credentials.map(|it| estate.text(it.id).to_owned()).collect(),
+        }
+    }
+}
+
+impl BecomingOut {
+    fn acting(effects: &Effects<'_>, it: &Becoming) -> Self {
+        let estate = effects.estate();
+        Self {
+            identity: estate.label(Thing::Identity(it.identity)),
+            verdict: Word(it.verdict),
+            from: estate.principal_label(it.from),
+            steps: it.steps,
+            handed_to: None,
+            may: effects.may_at_worst(it.identity).map(str::to_owned),
+        }
+    }
+
+    fn handing(effects: &Effects<'_>, who: Principal, it: &Handing) -> Self {
+        let estate = effects.estate();
+        let code = match &it.code.on {
+            Wide::There(thing) => estate.label(*thing),
+            Wide::New(new) => match new.within {
+                Some(place) => format!("a new function at {}", estate.label(place)),
+                None => "a new function".to_owned(),
+            },
+        };
+        Self {
+            identity: estate.label(Thing::Identity(it.identity)),
+            verdict: Word(it.verdict),
+            from: estate.principal_label(who),
+            steps: 1,
+            handed_to: Some(code),
+            may: effects.may_at_worst(it.identity).map(str::to_owned),
         }
     }
 }

@@ -8,11 +8,11 @@ use crate::rules::grant::{allowing_of, base, is_broad, raised, side_by_side, wor
 use crate::rules::unused::{Watch, holders};
 use crate::{Audit, Impact, Level, Rule, Sureness, severity};
 use pasaporte_core::access::Verdict;
-use pasaporte_core::effect::{Act, Road};
+use pasaporte_core::effect::{Act, Effects, Road};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
-    ActionClass, At, Estate, FunctionId, Grant, GrantId, IdentityId, Name, Outcome, Principal, ScopeId,
-    SetOrigin, State, Thing, TriggerId,
+    ActionClass, At, FunctionId, Grant, GrantId, IdentityId, MadeBy, Name, Outcome, Principal, ScopeId,
+    State, Thing, Trigger, TriggerId,
 };
 
 pub(crate) const RULES: &[Rule] = &[
@@ -187,7 +187,7 @@ fn template_excess(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let mut watch = Watch::default();
     for (id, grant) in of_somebody(audit) {
         let Some(set) = grant.set else { continue };
-        if estate.get(set).is_none_or(|set| set.made_by != SetOrigin::Platform) {
+        if estate.get(set).is_none_or(|set| set.made_by != MadeBy::Platform) {
             continue;
         }
         let Some(window) = watch.of_all(audit, id, grant) else { continue };
@@ -217,10 +217,6 @@ fn template_excess(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-/// What a trigger needs of its source besides reading and listing, by the kind of the source.
-const NEEDED: &[(&str, &[&str])] =
-    &[("queue", &["receive", "take", "delete", "attributes"]), ("topic", &["receive", "take"])];
-
 fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let (estate, effects) = (audit.estate(), audit.effects());
     let mut seen: BTreeSet<(IdentityId, Thing)> = BTreeSet::new();
@@ -237,7 +233,6 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if !audit.looks_at_holder(Principal::Identity(identity)) || !seen.insert((identity, source)) {
             continue;
         }
-        let kind = estate.label(source).split(':').next().unwrap_or_default().to_owned();
         let who = Principal::Identity(identity);
         let used = |act: &Act| {
             let mut uses = estate.uses_by(who).iter().filter(|it| it.outcome == Outcome::Allowed);
@@ -250,7 +245,7 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let mut best = Verdict::No;
         let surplus: Vec<Act> = acts
             .into_iter()
-            .filter(|act| !is_needed(&kind, act.action.text()) && !used(act))
+            .filter(|act| !needed_by_trigger(effects, trigger, act) && !used(act))
             .filter(|act| {
                 let verdict = effects.may(who, act.action.text(), source);
                 best = best.max(verdict);
@@ -273,19 +268,10 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-/// Whether a trigger on a source needs an action: reading and listing it, and what its kind takes besides.
-pub fn needed_by_trigger(estate: &Estate, source: Thing, act: &Act) -> bool {
-    let label = estate.label(source);
-    let kind = label.split(':').next().unwrap_or_default();
+/// Whether a trigger needs an action on its source: reading and listing it, and what triggers of its kind take besides.
+pub fn needed_by_trigger(effects: &Effects<'_>, trigger: &Trigger, act: &Act) -> bool {
     let reads = matches!(act.class, Some(ActionClass::Read | ActionClass::List));
-    !act.is_wild && (reads || is_needed(kind, act.action.text()))
-}
-
-/// Whether a trigger on a source of a kind needs an action.
-fn is_needed(kind: &str, action: &str) -> bool {
-    let Some((service, operation)) = action.split_once('/') else { return false };
-    let needed = NEEDED.iter().find(|(of, _)| *of == kind).map_or(&[][..], |(_, all)| *all);
-    service.eq_ignore_ascii_case(kind) && needed.iter().any(|it| it.eq_ignore_ascii_case(operation))
+    !act.is_wild && (reads || effects.is_taken_by(trigger, act.action.text()))
 }
 
 /// The functions that run on a source as an identity.

@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use pasaporte_core::estate::{ContractOf, Estate, Kept, Origin, Overlap, Reference, ScopeId, Thing};
+use pasaporte_core::estate::{
+    ContractOf, Estate, Kept, Origin, Overlap, Principal, Reference, ScopeId, Thing,
+};
 use pasaporte_core::usage::Window;
 
 use super::Told;
@@ -69,6 +71,30 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
         )
         .fix("Make contracts of parts of it, one a gateway or function.")
         .at(estate.origin(Thing::Contract(*id)), "the contract"),
+        BlindFact::Unclassed(it) => {
+            let (action, origins) = &**it;
+            let told = Told::new(format!(
+                "No line of the catalogue says what {action} does, so it counts as changing something, and no more."
+            ))
+            .fix(format!("Say what it does: `actions: [{{action: {action}, class: read}}]`, or whichever class it is of."));
+            origins.iter().take(MOST_SHOWN).fold(told, |told, origin| told.at(*origin, "where it is given or was used"))
+        }
+        BlindFact::UnseenMembers(id) => {
+            let seen = audit.effects().everybody_in(*id).len();
+            let held = audit.effects().held(Principal::Group(*id)).len();
+            let known = match seen {
+                0 => "No member of it was seen".to_owned(),
+                some => format!("{some} of its members {} seen, and there may be more", if some == 1 { "was" } else { "were" }),
+            };
+            let holds = match held {
+                0 => "it holds nothing".to_owned(),
+                1 => "whoever is in it holds 1 grant".to_owned(),
+                some => format!("whoever is in it holds {some} grants"),
+            };
+            Told::new(format!("{known}; {holds}. That is judged as if somebody were in it."))
+                .fix("Give the collector the access that it takes to read members, and gather again.")
+                .at(estate.origin(Thing::Group(*id)), "the group")
+        }
         BlindFact::NoTime => Told::new(
             "The estate does not say when it was true, so no age and no expiry can be judged: expired grants and keys \
              count as valid, and no key as stale.",

@@ -32,6 +32,9 @@ pub fn exposure_in_words(exposure: Exposure) -> &'static str {
 pub fn level_in_words(audit: &Audit<'_>, finding: &Finding) -> String {
     let mut told = match finding.level {
         Level::Fixed(level) => format!("always {level}, wherever it is: something was not seen"),
+        Level::Platforms => {
+            "info: the platform made this grant itself, and no stranger gets at it".to_owned()
+        }
         Level::Table(impact, exposure) => of_table(impact, exposure, finding.environment),
         Level::Influence(impact, exposure, level) => format!(
             "{}; told a step below that, {level}: nobody does it by this alone",

@@ -4,7 +4,7 @@ use pasaporte_core::access::{Answer, Ground, Truth, Via};
 use pasaporte_core::effect::Road;
 use pasaporte_core::entry::{Exposed, Exposure};
 use pasaporte_core::estate::{
-    At, Effect, Estate, FunctionId, Grant, PatternId, Principal, Selection, SetOrigin, Thing,
+    At, Effect, Estate, FunctionId, Grant, MadeBy, PatternId, Principal, Selection, Thing,
 };
 
 use super::Told;
@@ -178,7 +178,7 @@ pub(crate) fn source(audit: &Audit<'_>, road: &Road) -> String {
     };
     let Some(held) = estate.grant(grant).set else { return "by a statement of its own".to_owned() };
     let ready = match estate.get(held).map(|set| set.made_by) {
-        Some(SetOrigin::Platform) => "the ready-made ",
+        Some(MadeBy::Platform) => "the ready-made ",
         _ => "",
     };
     let through = match contained {
@@ -199,7 +199,7 @@ pub(crate) fn narrow(audit: &Audit<'_>, road: &Road, to: &str) -> String {
         return String::new();
     };
     match (estate.grant(grant).set, contained) {
-        (Some(set), Some(_)) if estate.get(set).is_some_and(|set| set.made_by == SetOrigin::Platform) => {
+        (Some(set), Some(_)) if estate.get(set).is_some_and(|set| set.made_by == MadeBy::Platform) => {
             format!(
                 "Replace permission-set:{} in this grant by a set of your own that lists {to}.",
                 estate.id(set)

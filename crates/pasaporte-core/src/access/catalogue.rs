@@ -2,7 +2,10 @@
 //!
 //! Of the estate's own lines the one that says most decides: one without wildcards, then the one with most letters.
 
-use crate::estate::{ActionClass, Estate};
+use rustc_hash::FxHashSet;
+
+use super::Access;
+use crate::estate::{ActionClass, ActionEntry, Estate, Name, ScopeId, Thing, Trigger};
 use crate::pattern::Pattern;
 
 /// Actions whose words mean the same everywhere (docs/estate-format.md, "Actions"). The first line
@@ -25,6 +28,12 @@ pub(super) const COMMON: &[(&str, ActionClass)] = &[
     ("*/put", ActionClass::Write),
     ("*/delete", ActionClass::Delete),
     ("*/manage", ActionClass::Manage),
+];
+
+/// What triggers of a kind take on their sources besides reading and listing, on whichever platform.
+const COMMON_NEEDS: &[(&str, &[&str])] = &[
+    ("queue", &["queue/receive", "queue/take", "queue/delete", "queue/attributes"]),
+    ("topic", &["topic/receive", "topic/take"]),
 ];
 
 /// The catalogue of actions: the estate's lines before the common ones.
@@ -61,7 +70,10 @@ impl Catalogue {
     pub(super) fn new(estate: &Estate) -> Self {
         // The order in which they are written means nothing: what says most comes first, and of two that say the same
         // the one that is worse to have.
-        let mut own: Vec<_> = estate.actions().iter().map(|entry| (&entry.pattern, entry.class)).collect();
+        let platforms: FxHashSet<Name> = estate.all::<ScopeId>().filter_map(|(_, it)| it.platform).collect();
+        let counts = |entry: &&ActionEntry| entry.platform.is_none_or(|it| platforms.contains(&it));
+        let own = estate.actions().iter().filter(counts);
+        let mut own: Vec<_> = own.map(|entry| (&entry.pattern, entry.class)).collect();
         let letters =
             |pattern: &Pattern| pattern.text().chars().filter(|each| !matches!(each, '*' | '?')).count();
         own.sort_by(|(one, class), (other, other_class)| {
@@ -100,5 +112,23 @@ impl Catalogue {
     /// The lines about a service, in order, each with its place.
     pub(crate) fn of_service(&self, service: &str, any_case: bool) -> impl Iterator<Item = (usize, &Line)> {
         self.lines.iter().enumerate().filter(move |(_, line)| line.service.takes(service, any_case))
+    }
+}
+
+impl Access<'_> {
+    /// Whether a trigger takes an action on its source: what the estate's catalogue says of its kind on its function's
+    /// platform, and what is so everywhere.
+    pub fn is_taken_by(&self, trigger: &Trigger, action: &str) -> bool {
+        let estate = self.estate();
+        let kind = estate.text(trigger.kind);
+        let platform = estate.platform(estate.scope_of(Thing::Function(trigger.function)));
+        let any_case = trigger.source.is_some_and(|source| self.any_case(source));
+        let said = estate
+            .needs()
+            .iter()
+            .filter(|need| need.kind == trigger.kind && need.platform.is_none_or(|of| platform == Some(of)));
+        let common = COMMON_NEEDS.iter().filter(|(of, _)| *of == kind).flat_map(|(_, all)| *all);
+        said.flat_map(|need| &need.does).any(|pattern| pattern.takes(action, any_case))
+            || common.into_iter().any(|it| it.eq_ignore_ascii_case(action))
     }
 }

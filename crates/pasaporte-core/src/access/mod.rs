@@ -307,6 +307,25 @@ impl<'e> Access<'e> {
         })
     }
 
+    /// Whether there may be members of a group that were not seen, of its own or of a group in it.
+    pub fn may_have_others(&self, group: GroupId) -> bool {
+        let mut open = vec![group];
+        let mut seen = FxHashSet::from_iter([group]);
+        while let Some(next) = open.pop() {
+            if self.estate.get(next).is_some_and(|it| it.unseen) {
+                return true;
+            }
+            for &member in self.members(next) {
+                if let Principal::Group(inner) = member
+                    && seen.insert(inner)
+                {
+                    open.push(inner);
+                }
+            }
+        }
+        false
+    }
+
     /// The places of tries of an endpoint among all, in the order read.
     pub fn tries_of(&self, endpoint: EndpointId) -> impl Iterator<Item = usize> {
         let all = self.tries.get_or_init(|| {

@@ -64,7 +64,8 @@ impl Breadth {
 }
 
 impl Effects<'_> {
-    /// Who holds what is given to a name: of a group its members, those who are alike together.
+    /// Who holds what is given to a name: of a group its members, those who are alike together; and the group itself where there
+    /// may be members that were not seen.
     pub fn bearers(&self, name: Principal) -> Arc<[Bearer]> {
         let alone = || Arc::from([Bearer { who: name, count: 1 }]);
         let Principal::Group(group) = name else { return alone() };
@@ -102,6 +103,10 @@ impl Effects<'_> {
                 all.push(Bearer { who, count: 0 });
             }
             all[at].count += 1;
+        }
+        // Whoever may be in it besides is judged as one of whom nothing else is known.
+        if self.may_have_others(group) {
+            all.push(Bearer { who: Principal::Group(group), count: 1 });
         }
         all
     }

@@ -68,7 +68,7 @@ pub(crate) enum Opposes {
 
 impl Effects<'_> {
     /// Case that counts, and case that does not where some account takes it so.
-    pub(crate) fn cases(&self) -> impl Iterator<Item = bool> + use<> {
+    pub fn cases(&self) -> impl Iterator<Item = bool> + use<> {
         [false].into_iter().chain(self.ignores_case_somewhere().then_some(true))
     }
 

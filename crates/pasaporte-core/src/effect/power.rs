@@ -37,7 +37,7 @@ const SECRET: &str = "secret";
 const MOST_ASKED: usize = 64;
 
 impl Power {
-    fn takes(self, service: ServiceId, act: &Act) -> bool {
+    pub(super) fn takes(self, service: ServiceId, act: &Act) -> bool {
         match self {
             Self::Access => act.class == Some(ActionClass::Access),
             Self::Code => act.class == Some(ActionClass::Code),
@@ -90,7 +90,7 @@ impl Effects<'_> {
         best
     }
 
-    fn control_of(
+    pub(super) fn control_of(
         &self,
         who: Principal,
         road: &Road,

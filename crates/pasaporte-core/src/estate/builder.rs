@@ -9,9 +9,9 @@ use super::ledger::Digest;
 use super::nesting::{Nodes, beyond, circles};
 use super::{
     ActionEntry, ActionsId, Admission, Attempt, BlindSpot, Call, Ceiling, CeilingId, Enrolment, Estate,
-    FileId, Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Origin, PatternId, Principal,
-    ResourcesId, ScopeId, ScopeKind, Selection, SetId, Sighting, Statement, StatementId, Statements, Thing,
-    Tree, Use,
+    FileId, Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Need, Origin, PatternId,
+    Principal, ResourcesId, ScopeId, ScopeKind, Selection, SetId, Sighting, Statement, StatementId,
+    Statements, Thing, Tree, Use,
 };
 use crate::pattern::BadPattern;
 
@@ -199,6 +199,11 @@ impl Builder {
     /// Adds a line of the action catalogue.
     pub fn action(&mut self, entry: ActionEntry) {
         self.estate.actions.push(entry);
+    }
+
+    /// Adds what triggers of a kind take on their sources.
+    pub fn need(&mut self, need: Need) {
+        self.estate.needs.push(need);
     }
 
     /// Adds something that was seen to be done.

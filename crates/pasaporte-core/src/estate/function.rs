@@ -3,8 +3,8 @@
 use ipnet::IpNet;
 
 use super::{
-    Environment, FunctionId, IdentityId, KeyId, KeyReach, List, Name, Origin, ScopeId, State, Thing,
-    VerifierId,
+    Environment, FunctionId, IdentityId, KeyId, KeyReach, List, Name, Origin, ResourceId, ScopeId, State,
+    Thing, VerifierId,
 };
 
 /// Code that runs on events.
@@ -26,6 +26,10 @@ pub struct Function {
     pub runs_as: Option<IdentityId>,
     /// Names of its settings; never their values.
     pub settings: List<Name>,
+    /// Secrets that the platform hands to it, whatever its identity may read.
+    pub handed: List<ResourceId>,
+    /// What people call it.
+    pub name: Option<Name>,
     /// Tags, sorted by name.
     pub tags: List<(Name, Name)>,
     /// Where it was read.

@@ -44,6 +44,8 @@ pub struct Identity {
     pub environment: Option<Environment>,
     /// Tags, sorted by name.
     pub tags: List<(Name, Name)>,
+    /// What people call it.
+    pub name: Option<Name>,
     /// Secrets by which anybody who has them acts as it.
     pub credentials: Box<[Credential]>,
     /// Where it was read.
@@ -76,6 +78,8 @@ pub struct Credential {
 pub struct User {
     /// The scope they live in.
     pub scope: Option<ScopeId>,
+    /// What people call them.
+    pub name: Option<Name>,
     /// Tags, sorted by name.
     pub tags: List<(Name, Name)>,
     /// Where it was read.
@@ -112,8 +116,12 @@ pub struct MembershipRule {
 pub struct Group {
     /// The scope it lives in.
     pub scope: Option<ScopeId>,
+    /// What people call it.
+    pub name: Option<Name>,
     /// Listed members.
     pub members: Vec<Principal>,
+    /// Whether there may be members that were not seen: whoever may be in it is not known.
+    pub unseen: bool,
     /// Members by rule.
     pub rule: Option<MembershipRule>,
     /// Where it was read.

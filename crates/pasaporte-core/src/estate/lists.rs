@@ -92,4 +92,5 @@ shared! {
     tags: (super::Name, super::Name),
     principals: super::Principal,
     clients: super::Client,
+    resources: super::ResourceId,
 }

@@ -67,12 +67,12 @@ pub use observed::{
 };
 pub use origin::{FileId, Origin};
 pub use permission::{
-    Admission, At, Bounded, Ceiling, Effect, Grant, PermissionSet, Selection, SetOrigin, Several, Statement,
+    Admission, At, Bounded, Ceiling, Effect, Grant, MadeBy, PermissionSet, Selection, Several, Statement,
     Statements,
 };
 pub use principal::{Principal, RUNNER_SERVICE};
 pub use references::Reference;
-pub use resource::{ActionClass, ActionEntry, BlindSpot, Resource};
+pub use resource::{ActionClass, ActionEntry, BlindSpot, Need, Resource};
 pub use scope::{Scope, ScopeKind};
 pub use setting::Setting;
 pub use shared::{CaseOfActions, CrossAccount, Environment, Sensitivity, State};
@@ -106,6 +106,7 @@ pub struct Estate {
     ceilings: Vec<Ceiling>,
     enrolments: Vec<Enrolment>,
     actions: Vec<ActionEntry>,
+    needs: Vec<Need>,
     ledger: ledger::Ledger,
     /// Fingerprints of what is not there.
     loose_fingerprints: Vec<(Thing, Origin)>,
@@ -247,6 +248,11 @@ impl Estate {
     /// The catalogue of actions that the estate brings.
     pub fn actions(&self) -> &[ActionEntry] {
         &self.actions
+    }
+
+    /// What triggers take on their sources, as the estate's catalogue says.
+    pub fn needs(&self) -> &[Need] {
+        &self.needs
     }
 
     /// What collectors could not see.

@@ -100,9 +100,9 @@ impl Statements {
 }
 
 super::vocabulary! {
-    /// Who wrote a permission set.
-    SetOrigin: "a permission set's origin" {
-        /// Ready-made by the platform.
+    /// Who made a permission set or a grant.
+    MadeBy: "an origin" {
+        /// Made by the platform, for everybody or by itself.
         Platform = "platform",
         /// Made by the team.
         Custom = "custom",
@@ -115,7 +115,7 @@ pub struct PermissionSet {
     /// The scope it lives in; none for the platform's own.
     pub scope: Option<ScopeId>,
     /// Ready-made or custom.
-    pub made_by: SetOrigin,
+    pub made_by: MadeBy,
     /// Its own statements.
     pub statements: Statements,
     /// Sets whose statements it contains as well.
@@ -160,6 +160,8 @@ pub struct Grant {
     pub conditions: Box<[Condition]>,
     /// When it ends.
     pub expires: Option<Timestamp>,
+    /// Made by the platform itself, or by the team.
+    pub made_by: MadeBy,
     /// Where it was read.
     pub origin: Origin,
 }

@@ -37,6 +37,9 @@ impl Estate {
         for (id, it) in self.all::<FunctionId>() {
             refer(Thing::Function(id), "lies in", scope(it.scope), it.origin);
             refer(Thing::Function(id), "runs as", it.runs_as.map(Thing::Identity), it.origin);
+            for &secret in self.list(it.handed) {
+                refer(Thing::Function(id), "is handed", Some(Thing::Resource(secret)), it.origin);
+            }
         }
         for (id, it) in self.all::<EndpointId>() {
             let from = Thing::Endpoint(id);

@@ -6,6 +6,8 @@ use crate::pattern::Pattern;
 /// Anything acted on that is not a thing of its own kind: bucket, queue, table, secret …
 #[derive(Debug, Clone)]
 pub struct Resource {
+    /// What people call it.
+    pub name: Option<Name>,
     /// `bucket`, `queue`, `table` …
     pub kind: Name,
     /// The scope it lives in.
@@ -73,6 +75,21 @@ pub struct ActionEntry {
     pub pattern: Pattern,
     /// Their class.
     pub class: ActionClass,
+    /// The platform whose word it is: it counts where an account is of that platform; none for all.
+    pub platform: Option<Name>,
+    /// Where it was read.
+    pub origin: Origin,
+}
+
+/// A line of the catalogue: which actions a trigger takes on its source.
+#[derive(Debug, Clone)]
+pub struct Need {
+    /// The kind of the trigger.
+    pub kind: Name,
+    /// What it takes.
+    pub does: Box<[Pattern]>,
+    /// The platform on which it is so; none for all.
+    pub platform: Option<Name>,
     /// Where it was read.
     pub origin: Origin,
 }

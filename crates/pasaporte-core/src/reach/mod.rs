@@ -16,7 +16,7 @@ mod settling;
 use std::sync::Arc;
 
 use crate::access::{Becoming, Context, Verdict};
-use crate::effect::{Act as Sort, Effects, Road};
+use crate::effect::{Act as Sort, Effects, Handing, Road};
 use crate::estate::{ActionClass, At, Check, EndpointId, FunctionId, KeyId, KeyReach, Principal, Thing};
 
 use counting::{Counting, Tally};
@@ -34,6 +34,8 @@ pub struct Reach {
     pub idle: Vec<Road>,
     /// Whom it can act as.
     pub becoming: Vec<Becoming>,
+    /// The identities that it can hand to code of its own.
+    pub handing: Vec<Handing>,
     /// What it manages, where it is an admin key.
     pub manages: Option<Thing>,
 }
@@ -133,6 +135,7 @@ impl<'a, 'e> Reaches<'a, 'e> {
             common,
             idle,
             becoming: effects.becoming(principal, &given),
+            handing: effects.handing(principal),
             manages,
         }
     }

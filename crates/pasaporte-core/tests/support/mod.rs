@@ -137,6 +137,8 @@ impl World {
             version: None,
             runs_as: runs_as.map(|identity| self.builder.mention(identity)),
             settings: List::default(),
+            handed: List::default(),
+            name: None,
             tags: List::default(),
             origin,
         };
@@ -157,6 +159,8 @@ impl World {
             version: None,
             runs_as: None,
             settings: List::default(),
+            handed: List::default(),
+            name: None,
             tags: List::default(),
             origin,
         };
@@ -179,6 +183,7 @@ impl World {
             client_id: None,
             environment: None,
             tags: self.tags(tags),
+            name: None,
             credentials: Box::default(),
             origin,
         };
@@ -190,14 +195,18 @@ impl World {
         let origin = self.origin();
         let id: UserId = self.builder.mention(id);
         let scope = Some(self.builder.mention(scope));
-        self.builder.declare(id, User { scope, tags: List::default(), origin }, origin);
+        self.builder.declare(id, User { scope, name: None, tags: List::default(), origin }, origin);
         id
     }
 
     pub fn group(&mut self, id: &str, members: &[Principal], rule: Option<MembershipRule>) -> GroupId {
         let origin = self.origin();
         let id: GroupId = self.builder.mention(id);
-        self.builder.declare(id, Group { scope: None, members: members.to_vec(), rule, origin }, origin);
+        self.builder.declare(
+            id,
+            Group { scope: None, name: None, members: members.to_vec(), unseen: false, rule, origin },
+            origin,
+        );
         id
     }
 
@@ -220,6 +229,7 @@ impl World {
         let origin = self.origin();
         let name: ResourceId = self.builder.mention(id);
         let mut resource = Resource {
+            name: None,
             kind: self.builder.name(id.split(':').next().unwrap()),
             scope: Some(self.builder.mention(scope)),
             sensitivity: None,
@@ -362,7 +372,7 @@ impl World {
         let id: SetId = self.builder.mention(id);
         let set = PermissionSet {
             scope: None,
-            made_by: SetOrigin::Custom,
+            made_by: MadeBy::Custom,
             statements: self.statements(lines),
             includes: includes.iter().map(|set| self.builder.mention(set)).collect(),
             origin,
@@ -390,6 +400,7 @@ impl World {
             at,
             conditions: Box::default(),
             expires: None,
+            made_by: MadeBy::Custom,
             origin: self.origin(),
         };
         change(&mut grant);

@@ -9,8 +9,8 @@ use serde::Serialize;
 
 use super::entries::{
     Action, Attempt, BlindSpot, Called, Ceiling, Contract, Coverage, Endpoint, Enrolment, Fingerprint,
-    Function, Grant, Group, Identity, Key, PermissionSet, Resource, Scope, Seen, Token, Trigger, Used, User,
-    Verifier,
+    Function, Grant, Group, Identity, Key, Need, PermissionSet, Resource, Scope, Seen, Token, Trigger, Used,
+    User, Verifier,
 };
 use super::statements::Admission;
 use super::values::{Many, Moment, Name};
@@ -102,6 +102,8 @@ sections! {
     "resources" "resource" resources: Resource(Resource),
     /// The catalogue of actions.
     "actions" "action" actions: Action(Action),
+    /// What triggers take on their sources.
+    "needs" "need" needs: Need(Need),
     /// What somebody was seen to do, or to be refused.
     "usage" "used" usage: Used(Used),
     /// Calls of endpoints that were seen.

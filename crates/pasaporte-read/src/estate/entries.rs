@@ -2,7 +2,7 @@
 
 use pasaporte_core::estate::{
     ActionClass, Answered, CameFrom, CaseOfActions, CrossAccount, Environment, IdentityKind, KeyReach, Life,
-    MemberKind, Outcome, ScopeKind, SeenIn, Sensitivity, SetOrigin, State,
+    MadeBy, MemberKind, Outcome, ScopeKind, SeenIn, Sensitivity, State,
 };
 
 use super::choices::{Check, LastUsed, Network, Presents, Tags};
@@ -11,8 +11,8 @@ use super::observed::{Clients, Showed};
 use super::statements::{Admission, Statement};
 use super::url::{Url, UrlPath};
 use super::values::{
-    ActionPattern, AnyPattern, MadeName, Many, Moment, Name, PrincipalName, SettingName, Text, ThingName,
-    Word,
+    ActionPattern, AnyPattern, MadeName, Many, Member, Moment, Name, PrincipalName, SettingName, Text,
+    ThingName, Word,
 };
 use crate::read::record;
 
@@ -64,8 +64,13 @@ record! {
             "version" version: Option<Text<'a>>,
             /// The identity it runs as; that of its scope if left out.
             "runs_as" runs_as: Option<Name<'a>>,
+            /// What people call it.
+            "name" name: Option<Text<'a>>,
             /// Names of its settings; never their values.
             "settings" settings: &'a [SettingName<'a>],
+            /// Secrets that the platform hands to it or mounts into it, as `kind:id`: it has them, whatever its identity may
+            /// read.
+            "handed" handed: Many<'a, ThingName<'a>>,
             /// Tags.
             "tags" tags: Tags<'a>,
             /// Ways in over HTTP.
@@ -147,6 +152,8 @@ record! {
             "life" life: Option<Word<Life>>,
             /// Made by the platform for everybody.
             "default" default: bool,
+            /// What people call it.
+            "name" name: Option<Text<'a>>,
             /// The id under which other systems enrol it.
             "client_id" client_id: Option<Text<'a>>,
             /// Which life it serves; that of its scope if left out.
@@ -193,6 +200,8 @@ record! {
         may {
             /// The scope they live in.
             "in" scope: Option<Name<'a>>,
+            /// What people call them.
+            "name" name: Option<Text<'a>>,
             /// Tags.
             "tags" tags: Tags<'a>,
             /// What they hold.
@@ -224,8 +233,10 @@ record! {
         may {
             /// The scope it lives in.
             "in" scope: Option<Name<'a>>,
-            /// Members by name.
-            "members" members: &'a [PrincipalName<'a>],
+            /// What people call it.
+            "name" name: Option<Text<'a>>,
+            /// Members by name; `unknown`, alone or among them, where there may be some that were not seen.
+            "members" members: Many<'a, Member<'a>>,
             /// Members by rule.
             "rule" rule: Option<Rule<'a>>,
             /// What they hold.
@@ -243,7 +254,7 @@ record! {
             /// The scope it lives in.
             "in" scope: Option<Name<'a>>,
             /// Ready-made by the platform, or custom (if left out).
-            "origin" origin: Option<Word<SetOrigin>>,
+            "origin" origin: Option<Word<MadeBy>>,
             /// Its statements.
             "statements" statements: &'a [Statement<'a>],
             /// Sets whose statements it contains as well.
@@ -269,6 +280,8 @@ record! {
             "when" when: When<'a>,
             /// When it ends.
             "expires" expires: Option<Moment>,
+            /// Made by the platform itself, or custom (if left out).
+            "origin" origin: Option<Word<MadeBy>>,
         }
     }
 
@@ -397,6 +410,8 @@ record! {
         may {
             /// The scope it lives in.
             "in" scope: Option<Name<'a>>,
+            /// What people call it.
+            "name" name: Option<Text<'a>>,
             /// How much its disclosure would hurt.
             "sensitivity" sensitivity: Option<Word<Sensitivity>>,
             /// Which life it serves; that of its scope if left out.
@@ -418,7 +433,24 @@ record! {
             /// What they do.
             "class" class: Word<ActionClass>,
         }
-        may {}
+        may {
+            /// The platform whose word it is: it counts where a scope of the estate is of that platform; everywhere if left out.
+            "platform" platform: Option<Name<'a>>,
+        }
+    }
+
+    /// What triggers of a kind take on their sources.
+    Need: "a need of triggers" {
+        must {
+            /// The kind of the triggers.
+            "kind" kind: Name<'a>,
+            /// The actions that they take there.
+            "does" does: Many<'a, ActionPattern<'a>>,
+        }
+        may {
+            /// The platform on which it is so; everywhere if left out.
+            "platform" platform: Option<Name<'a>>,
+        }
     }
 
     /// Something that somebody was seen to do, or to be refused.

@@ -12,8 +12,8 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::{Exposure, Standing};
 use pasaporte_core::estate::{
-    ActionClass, Check, EndpointId, Environment, Estate, FunctionId, IdentityId, IdentityKind, KeyId, KeyOf,
-    KeyReach, Presents, Principal, Shows, State, Thing, TriggerId, Vocabulary, Way,
+    ActionClass, Check, EndpointId, Environment, Estate, Function, FunctionId, IdentityId, IdentityKind,
+    KeyId, KeyOf, KeyReach, Presents, Principal, Shows, State, Thing, TriggerId, Vocabulary, Way,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -40,6 +40,8 @@ pub struct Card {
     pub card: u64,
     /// The function.
     pub function: String,
+    /// What people call it.
+    pub name: Option<String>,
     /// The platform it is on.
     pub platform: Option<String>,
     /// The account it is of.
@@ -56,6 +58,8 @@ pub struct Card {
     pub state: Word<State>,
     /// What it runs as.
     pub runs_as: Option<RunsAs>,
+    /// Secrets that the platform hands to it, whatever its identity may read.
+    pub handed: Vec<String>,
     /// The widest circle of strangers who get in.
     pub exposed_to: Word<Exposure>,
     /// Whether they surely do.
@@ -224,6 +228,7 @@ impl Card {
         Self {
             card: VERSION,
             function: estate.label(on),
+            name: text(it.and_then(|it| it.name)),
             platform: text(estate.platform(estate.scope_of(on))),
             account: account(estate, on),
             environment: audit.environment(function).map(Word),
@@ -232,6 +237,7 @@ impl Card {
             version: text(it.and_then(|it| it.version)),
             state: entered.state,
             runs_as: identity.map(|identity| runs_as(audit, function, identity)),
+            handed: it.map_or_else(Vec::new, |it| handed(estate, it)),
             exposed_to: entered.exposed_to,
             exposed_surely: entered.exposed_surely,
             entries: ways_in(audit, function, &entered),
@@ -243,6 +249,14 @@ impl Card {
             read_from: entered.read_from,
         }
     }
+}
+
+/// The secrets that a function is handed, by name.
+pub(crate) fn handed(estate: &Estate, function: &Function) -> Vec<String> {
+    let mut all: Vec<String> =
+        estate.list(function.handed).iter().map(|id| estate.label(Thing::Resource(*id))).collect();
+    all.sort_unstable();
+    all
 }
 
 /// The findings about some things: those that lead, and else those beneath another's.

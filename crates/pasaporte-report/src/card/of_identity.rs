@@ -25,6 +25,8 @@ pub struct IdentityCard {
     pub card_of_identity: u64,
     /// The identity.
     pub identity: String,
+    /// What people call it.
+    pub name: Option<String>,
     /// Its kind.
     pub kind: Word<IdentityKind>,
     /// Bound to one function or app, or standalone.
@@ -127,6 +129,7 @@ impl IdentityCard {
         Some(Self {
             card_of_identity: VERSION,
             identity: estate.label(thing),
+            name: it.name.map(text),
             kind: Word(it.kind),
             life: Word(it.life),
             default: it.default,

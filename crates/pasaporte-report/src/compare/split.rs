@@ -99,7 +99,7 @@ fn sharer(audit: &Audit<'_>, who: Principal, id: FunctionId, accounted: &mut BTr
         }
         let acts = effects.acts_on(who, source, |_| true);
         let named = acts.iter().filter(|act| {
-            needed_by_trigger(estate, source, act)
+            needed_by_trigger(effects, trigger, act)
                 && effects.may(who, act.action.text(), source) != Verdict::No
         });
         let mut actions: BTreeSet<String> = named.map(|act| act.action.text().to_owned()).collect();

@@ -4,14 +4,15 @@ use std::collections::BTreeMap;
 
 use pasaporte_audit::{Audit, Impact};
 use pasaporte_core::estate::{
-    At, GroupId, IdentityId, IdentityKind, Principal, SetId, SetOrigin, Thing, UserId,
+    At, GroupId, IdentityId, IdentityKind, MadeBy, Principal, SetId, Thing, UserId,
 };
 
-use super::shared::{YES, column, date, impact, place, read_from, words_of};
+use super::shared::{YES, column, date, impact, named, place, read_from, words_of};
 use super::{Cell, Column, Holds, List};
 
 pub(super) const IDENTITIES: &[Column] = &[
     column("identity", 0, Holds::Names),
+    column("name", 6, Holds::Names),
     column("account", 4, Holds::Names),
     column("kind", 3, words_of!(IdentityKind)),
     column("default", 5, YES),
@@ -28,6 +29,7 @@ pub(super) fn identities(audit: &Audit<'_>, list: &mut List) {
         let [_, account] = place(audit, Thing::Identity(id));
         list.row(vec![
             Cell::text(estate.id(id)),
+            named(audit, identity.name),
             account,
             Cell::text(identity.kind.to_string()),
             Cell::yes(identity.default),
@@ -42,6 +44,7 @@ pub(super) fn identities(audit: &Audit<'_>, list: &mut List) {
 
 pub(super) const USERS: &[Column] = &[
     column("user", 0, Holds::Names),
+    column("name", 4, Holds::Names),
     column("in", 2, Holds::Names),
     column("groups", 3, Holds::Names),
     column("grants", 1, Holds::Numbers),
@@ -53,6 +56,7 @@ pub(super) fn users(audit: &Audit<'_>, list: &mut List) {
         let principal = Principal::User(id);
         list.row(vec![
             Cell::text(estate.id(id)),
+            named(audit, user.name),
             Cell::maybe(user.scope.map(|scope| estate.id(scope))),
             Cell::many(audit.effects().groups_of(principal).map(|group| estate.id(group))),
             Cell::count(audit.effects().held(principal).len()),
@@ -62,10 +66,12 @@ pub(super) fn users(audit: &Audit<'_>, list: &mut List) {
 
 pub(super) const GROUPS: &[Column] = &[
     column("group", 0, Holds::Names),
+    column("name", 6, Holds::Names),
     column("account", 3, Holds::Names),
     column("by", 4, Holds::Words(&["name", "rule", "name and rule"])),
     column("member_count", 1, Holds::Numbers),
     column("members", 5, Holds::Names),
+    column("unseen", 2, YES),
     column("grants", 2, Holds::Numbers),
 ];
 
@@ -83,10 +89,12 @@ pub(super) fn groups(audit: &Audit<'_>, list: &mut List) {
         };
         list.row(vec![
             Cell::text(estate.id(id)),
+            named(audit, group.name),
             account,
             Cell::text(by),
             Cell::count(members.len()),
             Cell::many(members),
+            Cell::yes(group.unseen),
             Cell::count(audit.effects().held(Principal::Group(id)).len()),
         ]);
     }
@@ -94,7 +102,7 @@ pub(super) fn groups(audit: &Audit<'_>, list: &mut List) {
 
 pub(super) const PERMISSION_SETS: &[Column] = &[
     column("set", 0, Holds::Names),
-    column("origin", 2, words_of!(SetOrigin)),
+    column("origin", 2, words_of!(MadeBy)),
     column("statements", 3, Holds::Numbers),
     column("includes", 4, Holds::Names),
     column("held_by", 1, Holds::Names),
@@ -126,6 +134,7 @@ pub(super) const GRANTS: &[Column] = &[
     column("holder", 0, Holds::Names),
     column("holds", 1, Holds::Names),
     column("at", 1, Holds::Names),
+    column("origin", 5, words_of!(MadeBy)),
     column("expires", 2, Holds::Dates),
     column("ended", 4, YES),
     column("read_from", 3, Holds::Names),
@@ -148,6 +157,7 @@ pub(super) fn grants(audit: &Audit<'_>, list: &mut List) {
             Cell::text(estate.principal_label(grant.principal)),
             Cell::many(set.into_iter().chain(own)),
             Cell::text(at),
+            Cell::text(grant.made_by.to_string()),
             Cell::maybe(grant.expires.map(date)),
             Cell::yes(audit.effects().has_expired(grant)),
             read_from(audit, grant.origin),

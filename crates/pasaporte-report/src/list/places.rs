@@ -35,6 +35,7 @@ pub(super) fn scopes(audit: &Audit<'_>, list: &mut List) {
 
 pub(super) const RESOURCES: &[Column] = &[
     column("resource", 0, Holds::Names),
+    column("name", 6, Holds::Names),
     column("account", 2, Holds::Names),
     column("kind", 5, Holds::Names),
     column("sensitivity", 1, words_of!(Sensitivity)),
@@ -49,6 +50,7 @@ pub(super) fn resources(audit: &Audit<'_>, list: &mut List) {
         let environment = estate.environment(resource.environment, resource.scope);
         list.row(vec![
             Cell::text(estate.id(id)),
+            named(audit, resource.name),
             account,
             Cell::text(estate.text(resource.kind)),
             Cell::maybe(resource.sensitivity.map(|it| it.to_string())),

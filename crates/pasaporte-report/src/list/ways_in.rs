@@ -15,6 +15,7 @@ use super::{Cell, Column, Holds, List, Said, Tone};
 
 pub(super) const FUNCTIONS: &[Column] = &[
     column("function", 0, Holds::Names),
+    column("name", 13, Holds::Names),
     column("app", 5, Holds::Names),
     column("account", 9, Holds::Names),
     column("platform", 10, Holds::Names),
@@ -52,6 +53,7 @@ pub(super) fn functions(audit: &Audit<'_>, list: &mut List) {
         };
         list.row(vec![
             Cell::text(estate.id(id)),
+            named(audit, function.name),
             Cell::maybe(app(audit, function.scope)),
             account,
             platform,

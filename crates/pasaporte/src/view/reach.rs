@@ -29,6 +29,21 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
     if let Some(may) = &it.may {
         out.push_str(&page.paragraph(&format!("At worst it may {may}."), "", "", 0));
     }
+    if !it.handed.is_empty() {
+        let text = format!("The platform hands it {}, whatever it may read.", it.handed.join(", "));
+        out.push_str(&page.paragraph(&text, "", "", 0));
+    }
+    match it.credentials.as_slice() {
+        [] => {}
+        [one] => {
+            let text = format!("Whoever has its credential {one} may do the same.");
+            out.push_str(&page.paragraph(&text, "", "", 0));
+        }
+        all => {
+            let text = format!("Whoever has one of its credentials {} may do the same.", all.join(", "));
+            out.push_str(&page.paragraph(&text, "", "", 0));
+        }
+    }
     let _ = writeln!(out, "\n{}", paint(BOLD, "It may, in effect"));
     if let Some(managed) = &it.manages {
         out.push_str(&page.paragraph(&format!("manage all of {managed}"), "  ", "  ", 2));
@@ -66,10 +81,10 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
     }
     for becoming in it.can_become.iter().take(MOST_BECOMING) {
         let surely = if becoming.verdict.0 == Verdict::Yes { "surely" } else { "perhaps" };
-        let steps = if becoming.steps == 1 {
-            "directly".to_owned()
-        } else {
-            format!("in {} steps, last as {}", becoming.steps, becoming.from)
+        let steps = match (&becoming.handed_to, becoming.steps) {
+            (Some(code), _) => format!("by handing it to {code}"),
+            (None, 1) => "directly".to_owned(),
+            (None, steps) => format!("in {steps} steps, last as {}", becoming.from),
         };
         let may = becoming
             .may

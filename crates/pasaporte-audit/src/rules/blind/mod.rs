@@ -11,8 +11,8 @@ use crate::{Audit, Level, Rule, Severity, Sureness};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::ServiceId;
 use pasaporte_core::estate::{
-    ActionsId, Condition, ContractId, FunctionId, Id, KeyId, Origin, Reference, ResourcesId, ScopeId,
-    ScopeKind, Thing, VerifierId,
+    ActionsId, Condition, ContractId, Effect, FunctionId, GroupId, Id, KeyId, Name, Origin, Reference,
+    ResourcesId, ScopeId, ScopeKind, Thing, VerifierId,
 };
 
 mod usage;
@@ -74,6 +74,28 @@ const RULES: &[Rule] = &[
         references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
         apart: &["what was not collected"],
         judge: partial_collection,
+    },
+    Rule {
+        id: "blind/unclassed-action",
+        title: "What an action does is not known",
+        why: "No line of the catalogue says what it does, so it counts as changing something, and whether it reads what \
+              is confidential or changes who may do what is not judged.",
+        fix: "Say what it does: a line under `actions` in a file of the estate, or in the adapter's catalogue.",
+        check: "Audit again: the action has a class.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 CA-7"],
+        apart: &["action"],
+        judge: unclassed_action,
+    },
+    Rule {
+        id: "blind/unseen-members",
+        title: "Who is in a group was not seen",
+        why: "Whoever may be in it holds what the group holds. It is judged as if somebody were; whether that is \
+              everybody, or a stranger, is not known.",
+        fix: "Give the collector the access that it takes to read members, and gather again.",
+        check: "Gather again: the members are listed.",
+        references: &["NIST SP 800-53 CM-8", "NIST SP 800-53 AC-2"],
+        apart: &[],
+        judge: unseen_members,
     },
     Rule {
         id: "blind/unread-document",
@@ -230,6 +252,51 @@ fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let statement = estate.statement(statement);
             see(Some(Thing::Ceiling(id)), &statement.conditions, statement.origin);
         }
+    }
+}
+
+/// Actions that are given by name or were used, and that no line of the catalogue knows.
+fn unclassed_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    if audit.is_narrow() {
+        return;
+    }
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let unknown =
+        |action: &str| effects.cases().all(|any_case| effects.catalogue().class(action, any_case).is_none());
+    // Of each choice the actions that it names, worked out once: thousands of statements share a few.
+    let mut named: FxHashMap<ActionsId, Vec<String>> = FxHashMap::default();
+    let mut seen: BTreeMap<String, Vec<Origin>> = BTreeMap::new();
+    let held = allowing(audit).map(|(_, road)| road.statement);
+    let admitted = estate.admissions().iter().map(|it| it.statement);
+    for id in held.chain(admitted) {
+        let statement = estate.statement(id);
+        let of_choice = named.entry(statement.actions).or_insert_with(|| {
+            let any = estate.actions_picked(statement.actions).any().iter();
+            let said = any.filter_map(|id| estate.pattern(*id).as_literal());
+            said.filter(|action| unknown(action)).map(str::to_owned).collect()
+        });
+        for action in of_choice.iter().filter(|_| statement.effect == Effect::Allow) {
+            seen.entry(action.clone()).or_default().push(statement.origin);
+        }
+    }
+    let mut known: FxHashMap<Name, bool> = FxHashMap::default();
+    for it in estate.uses() {
+        let action = estate.text(it.did);
+        if *known.entry(it.did).or_insert_with(|| unknown(action)) {
+            seen.entry(action.to_owned()).or_default().push(it.origin);
+        }
+    }
+    for (action, mut origins) in seen {
+        origins.sort_unstable();
+        origins.dedup();
+        let raised = blind(None).facet(&action);
+        raising.raise(&raised, BlindFact::Unclassed(Box::new((action.into(), origins))));
+    }
+}
+
+fn unseen_members(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    for (id, _) in audit.each::<GroupId>().filter(|(_, group)| group.unseen) {
+        raising.raise(&blind(Thing::Group(id)), BlindFact::UnseenMembers(id));
     }
 }
 

@@ -1,13 +1,14 @@
 //! Functions, their endpoints and triggers, and what is said of those: contracts and tries.
 
 use pasaporte_core::estate::{
-    self as model, Attempt, Came, Contract, ContractId, ContractOf, FunctionId, Name, State, Thing, Way,
+    self as model, Attempt, Came, Contract, ContractId, ContractOf, FunctionId, List, Name, ResourceId,
+    State, Thing, Way,
 };
 
 use super::permissions::Side;
 use super::{Converter, Short, entries};
 use crate::estate::choices::{Check, Network, Presents};
-use crate::estate::values::{Name as Written, Text};
+use crate::estate::values::{Name as Written, Text, ThingName};
 use crate::text::Position;
 
 /// The function that an entry is of.
@@ -22,6 +23,7 @@ impl Converter<'_, '_> {
         let id: FunctionId = self.builder.mention(it.id.text);
         let settings: Short<Name> = it.settings.iter().map(|setting| self.builder.name(setting.0)).collect();
         let settings = self.builder.list(&settings);
+        let handed = self.handed(it.handed.0);
         let function = model::Function {
             scope: self.mention(it.scope.as_ref()),
             runtime: self.name(it.runtime.as_ref()),
@@ -31,6 +33,8 @@ impl Converter<'_, '_> {
             version: self.name(it.version.as_ref()),
             runs_as: self.mention(it.runs_as.as_ref()),
             settings,
+            handed,
+            name: self.name(it.name.as_ref()),
             tags: self.tags(&it.tags),
             origin: self.origin(it.at),
         };
@@ -46,6 +50,21 @@ impl Converter<'_, '_> {
         for admission in it.invoke {
             self.admission(admission, Some(Thing::Function(id)), Side::Invoke);
         }
+    }
+
+    /// The secrets that a function is handed.
+    fn handed(&mut self, all: &[ThingName<'_>]) -> List<ResourceId> {
+        let mut handed: Short<ResourceId> = Short::new();
+        for named in all {
+            if let Thing::Resource(id) = self.thing(named) {
+                handed.push(id);
+            } else {
+                let message = format!("`{}` is not a secret that can be handed over", named.text);
+                self.report.wrong_at(named.at, 1, message, "name a resource: secret:ID");
+            }
+        }
+        handed.sort_unstable();
+        self.builder.list(&handed)
     }
 
     /// The function of an entry that may stand within another: the one it stands in, or the one it names.

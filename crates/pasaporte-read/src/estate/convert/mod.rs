@@ -19,7 +19,9 @@ use statements::any_pattern;
 use super::choices::Tags;
 use super::document::Entity;
 use super::entries;
-use super::values::{Moment, Name as Written, PrincipalName, THING_KINDS, Text, ThingName, scope_kind};
+use super::values::{
+    Member, Moment, Name as Written, PrincipalName, THING_KINDS, Text, ThingName, scope_kind,
+};
 use crate::read::Report;
 use crate::text::Position;
 
@@ -56,6 +58,7 @@ impl Converter<'_, '_> {
             Entity::Enrolment(it) => self.enrolment(it),
             Entity::Resource(it) => self.resource(it),
             Entity::Action(it) => self.action(it),
+            Entity::Need(it) => self.need(it),
             Entity::Used(it) => self.used(it),
             Entity::Called(it) => self.called(it),
             Entity::Seen(it) => self.seen(it),
@@ -128,6 +131,7 @@ impl Converter<'_, '_> {
             client_id: self.name(it.client_id.as_ref()),
             environment: it.environment.map(|word| word.0),
             tags: self.tags(&it.tags),
+            name: self.name(it.name.as_ref()),
             credentials: it.credentials.iter().map(|it| self.credential(it)).collect(),
             origin: self.origin(it.at),
         };
@@ -142,7 +146,8 @@ impl Converter<'_, '_> {
     fn user(&mut self, it: &entries::User<'_>) {
         let id: UserId = self.builder.mention(it.id.text);
         let scope = self.mention(it.scope.as_ref());
-        let user = model::User { scope, tags: self.tags(&it.tags), origin: self.origin(it.at) };
+        let name = self.name(it.name.as_ref());
+        let user = model::User { scope, name, tags: self.tags(&it.tags), origin: self.origin(it.at) };
         let origin = user.origin;
         self.builder.declare(id, user, origin);
         self.grants(it.grants, Principal::User(id));
@@ -159,9 +164,15 @@ impl Converter<'_, '_> {
             }),
             named: rule.named.as_ref().map(any_pattern),
         });
+        let seen = it.members.0.iter().filter_map(|member| match member {
+            Member::Seen(who) => Some(who),
+            Member::Unseen => None,
+        });
         let group = model::Group {
             scope: self.mention(it.scope.as_ref()),
-            members: it.members.iter().map(|member| self.principal(member)).collect(),
+            name: self.name(it.name.as_ref()),
+            members: seen.map(|member| self.principal(member)).collect(),
+            unseen: it.members.0.contains(&Member::Unseen),
             rule,
             origin: self.origin(it.at),
         };
@@ -179,6 +190,7 @@ impl Converter<'_, '_> {
         }
         let name: model::ResourceId = self.builder.mention(it.id.text);
         let resource = model::Resource {
+            name: self.name(it.name.as_ref()),
             kind: self.builder.name(kind),
             scope: self.mention(it.scope.as_ref()),
             sensitivity: it.sensitivity.map(|word| word.0),
@@ -196,8 +208,19 @@ impl Converter<'_, '_> {
 
     fn action(&mut self, it: &entries::Action<'_>) {
         let Ok(pattern) = Pattern::parse(it.action.0) else { return };
-        let entry = model::ActionEntry { pattern, class: it.class.0, origin: self.origin(it.at) };
+        let platform = it.platform.as_ref().map(|name| self.builder.name(name.text));
+        let entry = model::ActionEntry { pattern, class: it.class.0, platform, origin: self.origin(it.at) };
         self.builder.action(entry);
+    }
+
+    fn need(&mut self, it: &entries::Need<'_>) {
+        let need = model::Need {
+            kind: self.builder.name(it.kind.text),
+            does: it.does.0.iter().filter_map(|pattern| Pattern::parse(pattern.0).ok()).collect(),
+            platform: it.platform.as_ref().map(|name| self.builder.name(name.text)),
+            origin: self.origin(it.at),
+        };
+        self.builder.need(need);
     }
 
     /// The thing of a name: its kind was written, so the id is one of that kind's.

@@ -2,7 +2,7 @@
 
 use pasaporte_core::access::{ASSUME, INVOKE};
 use pasaporte_core::estate::{
-    self as model, At, Bounded, Effect, Principal, Selection, SetId, SetOrigin, Thing,
+    self as model, At, Bounded, Effect, MadeBy, Principal, Selection, SetId, Thing,
 };
 
 use super::{Converter, Short, moment};
@@ -14,7 +14,7 @@ impl Converter<'_, '_> {
         let id: SetId = self.builder.mention(it.id.text);
         let set = model::PermissionSet {
             scope: self.mention(it.scope.as_ref()),
-            made_by: it.origin.map_or(SetOrigin::Custom, |word| word.0),
+            made_by: it.origin.map_or(MadeBy::Custom, |word| word.0),
             statements: self.statements(it.statements),
             includes: it.includes.0.iter().map(|set| self.builder.mention(set.text)).collect(),
             origin: self.origin(it.at),
@@ -59,6 +59,7 @@ impl Converter<'_, '_> {
             },
             conditions: self.conditions(&it.when),
             expires: moment(it.expires),
+            made_by: it.origin.map_or(MadeBy::Custom, |word| word.0),
             origin: self.origin(it.at),
         };
         self.builder.grant(grant);

@@ -8,7 +8,8 @@ mod words;
 
 pub(crate) use moments::{Moment, Net};
 pub(crate) use names::{
-    MadeName, Name, PrincipalName, SettingName, THING_KINDS, ThingName, is_id, names_a_kind, scope_kind,
+    MadeName, Member, Name, PrincipalName, SettingName, THING_KINDS, ThingName, is_id, names_a_kind,
+    scope_kind,
 };
 pub(crate) use patterns::{ActionPattern, AnyPattern, ResourcePattern};
 pub(crate) use texts::Text;

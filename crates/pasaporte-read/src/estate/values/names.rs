@@ -54,6 +54,16 @@ pub(crate) struct PrincipalName<'a> {
     pub(crate) at: Position,
 }
 
+/// A member of a group: a principal, or `unknown` for those that were not seen.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Member<'a> {
+    Seen(PrincipalName<'a>),
+    Unseen,
+}
+
+/// How members that were not seen are written.
+const UNSEEN: &str = "unknown";
+
 /// The principals whose ids are things of the estate.
 const PRINCIPAL_KINDS: &[&str] =
     &["account", "user", "identity", "service", "group", "outside", "key", "token"];
@@ -245,6 +255,36 @@ impl<'a> Read<'a> for PrincipalName<'a> {
         };
         report.wrong(view, "not a principal", help);
         None
+    }
+}
+
+impl<'a> Read<'a> for Member<'a> {
+    fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
+        if scalar_text(view.value()) == Some(UNSEEN) {
+            return Some(Self::Unseen);
+        }
+        PrincipalName::read(view, report).map(Self::Seen)
+    }
+}
+
+impl Serialize for Member<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self {
+            Self::Seen(name) => name.serialize(serializer),
+            Self::Unseen => serializer.serialize_str(UNSEEN),
+        }
+    }
+}
+
+impl JsonSchema for Member<'_> {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "Member".into()
+    }
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        json_schema!({"anyOf": [{"const": UNSEEN}, PrincipalName::json_schema(generator)]})
     }
 }
 

@@ -35,7 +35,7 @@ pub(crate) fn card(page: Page, it: &Card) -> String {
     let environment = it.environment.as_ref().map(|word| word.0.to_string());
     let account = it.account.as_ref().map(|account| bare(account).to_owned());
     let place: Vec<String> = [environment, account, it.platform.clone()].into_iter().flatten().collect();
-    let mut out = heading(page, &it.function, &place.join(" · "));
+    let mut out = heading(page, &called(&it.function, it.name.as_deref()), &place.join(" · "));
     identity_page(page, it, &mut out);
 
     let widest = match (it.state.0, it.exposed_to.0) {
@@ -61,6 +61,11 @@ pub(crate) fn card(page: Page, it: &Card) -> String {
     out
 }
 
+/// A thing, and what people call it.
+fn called(label: &str, name: Option<&str>) -> String {
+    name.map_or_else(|| label.to_owned(), |name| format!("{label}, {}", in_line(name)))
+}
+
 fn identity_page(page: Page, it: &Card, out: &mut String) {
     let text = match &it.runs_as {
         None => "nothing that the estate names".to_owned(),
@@ -68,6 +73,10 @@ fn identity_page(page: Page, it: &Card, out: &mut String) {
     };
     let first = format!("{}  ", paint(DIM, "runs as"));
     out.push_str(&page.paragraph(&text, &first, "         ", 9));
+    if !it.handed.is_empty() {
+        let first = format!("{}   ", paint(DIM, "handed"));
+        out.push_str(&page.paragraph(&it.handed.join(", "), &first, "         ", 9));
+    }
     let facts = [
         ("owner", it.owner.clone()),
         ("runtime", it.runtime.clone()),
@@ -247,7 +256,9 @@ fn besides(page: Page, as_anyone: &[Exit], can_become: &[BecomingOut], out: &mut
         .take(MOST_BECOMING)
         .map(|other| {
             let perhaps = if other.verdict.0 == Verdict::Depends { " (perhaps)" } else { "" };
-            format!("{}{perhaps}", other.identity)
+            let how =
+                other.handed_to.as_ref().map_or_else(String::new, |code| format!(" (handed to {code})"));
+            format!("{}{how}{perhaps}", other.identity)
         })
         .collect();
     let more = can_become.len().saturating_sub(MOST_BECOMING);

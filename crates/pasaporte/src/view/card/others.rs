@@ -10,7 +10,8 @@ use pasaporte_report::{CallsOut, DoneOut, EndpointCard, IdentityCard, KeyCard, S
 use unicode_width::UnicodeWidthStr;
 
 use super::{
-    DIM, NAME, PERHAPS, Page, Span, bare, besides, columns, counted, entry, exits, findings, heading, section,
+    DIM, NAME, PERHAPS, Page, Span, bare, besides, called, columns, counted, entry, exits, findings, heading,
+    section,
 };
 use crate::view::audit::count;
 use crate::view::page::{BOLD, in_line, paint, style_of};
@@ -176,7 +177,7 @@ pub(crate) fn card_of_key(page: Page, it: &KeyCard) -> String {
 /// An identity's passport.
 pub(crate) fn card_of_identity(page: Page, it: &IdentityCard) -> String {
     let place = place(it.environment.as_ref().map(|word| word.0), it.account.as_ref(), it.platform.as_ref());
-    let mut out = heading(page, &it.identity, &place);
+    let mut out = heading(page, &called(&it.identity, it.name.as_deref()), &place);
     let default = if it.default { ", which the platform made for everybody" } else { "" };
     let kind = format!("{}{default}", it.kind.0.word().replace('-', " "));
     facts(
