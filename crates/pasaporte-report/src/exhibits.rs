@@ -19,12 +19,16 @@ use sha2::{Digest, Sha256};
 
 use crate::Reached;
 use crate::card::{self, Card, WayIn};
+use crate::compare::SharingOut;
 use crate::dates::{date, last_used};
 
 /// How many passports are made, the worst first; how many keys, identities and names of a cell are kept.
 const MOST_PASSPORTS: usize = 5_000;
 const MOST_ROWS: usize = 500;
 const MOST_NAMES: usize = 200;
+/// How many shared identities are shown, and how many functions of one side by side.
+const MOST_SHARED: usize = 100;
+const MOST_COLUMNS: usize = 6;
 /// How many lines of a kind a passport has.
 const MOST_LINES: usize = 5;
 
@@ -45,6 +49,38 @@ pub struct Exhibits {
     pub identities: Vec<IdentityRow>,
     /// How many identities are left out.
     pub more_identities: usize,
+    /// Identities that several functions share, the worst first: what each of those needs of it, side by side.
+    #[serde(default)]
+    pub shared: Vec<Shared>,
+    /// How many of those are left out.
+    #[serde(default)]
+    pub more_shared: usize,
+}
+
+/// An identity that several functions share: a row for each thing, a column for each function.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Shared {
+    /// The identity.
+    pub identity: String,
+    /// The functions, by name, up to a bound.
+    pub functions: Vec<String>,
+    /// How many functions are left out.
+    pub more_functions: usize,
+    /// What they need, by what it is done to.
+    pub rows: Vec<SharedRow>,
+    /// What it may at worst do, in words; null where that is no more than running code.
+    pub may: Option<String>,
+}
+
+/// Something that functions which share an identity need of it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct SharedRow {
+    /// On what.
+    pub on: String,
+    /// Of each function, in their order, what it needs there; null where nothing says that it needs any of it.
+    pub needs: Vec<Option<String>>,
+    /// What was seen there that no function accounts for.
+    pub unaccounted: Option<String>,
 }
 
 /// Functions that are as open and may do as much.
@@ -248,6 +284,7 @@ impl Exhibits {
             shown.par_iter().map(|it| Passport::new(audit, &rights, &by_thing, it)).collect();
         let (keys, more_keys) = keys(audit);
         let (identities, more_identities) = identities(audit);
+        let (shared, more_shared) = shared(audit, &identities);
         Self {
             without_passport: functions.len() - passports.len(),
             passports,
@@ -256,6 +293,8 @@ impl Exhibits {
             more_keys,
             identities,
             more_identities,
+            shared,
+            more_shared,
         }
     }
 }
@@ -436,6 +475,59 @@ impl KeyLine {
         }));
         told.push(key.expires.as_ref().map_or("never ends".to_owned(), |end| format!("ends {end}")));
         Self { key: key.key.clone(), told: told.join(", ") }
+    }
+}
+
+/// What functions need of the identities that they share.
+fn shared(audit: &Audit<'_>, identities: &[IdentityRow]) -> (Vec<Shared>, usize) {
+    let several: Vec<&IdentityRow> = identities.iter().filter(|it| it.functions > 1).collect();
+    let ids = several.iter().filter_map(|it| match audit.estate().thing(&it.identity) {
+        Some(Thing::Identity(id)) => Some(id),
+        _ => None,
+    });
+    let shown: Vec<IdentityId> = ids.take(MOST_SHARED).collect();
+    let all = shown.par_iter().map(|id| Shared::new(SharingOut::new(audit, *id))).collect();
+    (all, several.len() - shown.len())
+}
+
+impl Shared {
+    /// Whether something was seen that no function accounts for.
+    pub fn has_unaccounted(&self) -> bool {
+        self.rows.iter().any(|row| row.unaccounted.is_some())
+    }
+
+    fn new(sharing: SharingOut) -> Self {
+        let more_functions = sharing.functions.len().saturating_sub(MOST_COLUMNS);
+        let columns = &sharing.functions[..sharing.functions.len() - more_functions];
+        let mut rows: BTreeMap<&str, SharedRow> = BTreeMap::new();
+        let empty =
+            |on: &str| SharedRow { on: on.to_owned(), needs: vec![None; columns.len()], unaccounted: None };
+        for (column, function) in columns.iter().enumerate() {
+            for need in &function.needs {
+                let row = rows.entry(&need.on).or_insert_with(|| empty(&need.on));
+                let what = match need.actions.as_slice() {
+                    [] => need.because.clone(),
+                    actions => format!("{} ({})", actions.join(", "), need.because),
+                };
+                let known = row.needs[column].take();
+                row.needs[column] =
+                    Some(known.map_or_else(|| what.clone(), |known| format!("{known}; {what}")));
+            }
+        }
+        for done in &sharing.unaccounted {
+            let on = done.to.as_deref().unwrap_or("something that logs do not name");
+            let row = rows.entry(on).or_insert_with(|| empty(on));
+            let what = format!("{}, {}", done.did, pasaporte_audit::times(done.sum.count));
+            let known = row.unaccounted.take();
+            row.unaccounted = Some(known.map_or_else(|| what.clone(), |known| format!("{known}; {what}")));
+        }
+        Self {
+            functions: columns.iter().map(|it| it.function.clone()).collect(),
+            more_functions,
+            rows: rows.into_values().take(MOST_ROWS).collect(),
+            identity: sharing.identity,
+            may: sharing.may,
+        }
     }
 }
 

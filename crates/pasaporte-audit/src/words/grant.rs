@@ -77,7 +77,8 @@ fn set_of(audit: &Audit<'_>, grant: &Grant) -> String {
     )
 }
 
-pub(super) fn times(count: u64) -> String {
+/// "once", "4 times", "1,200 times".
+pub fn times(count: u64) -> String {
     if count == 1 { "once".to_owned() } else { format!("{} times", grouped(count)) }
 }
 

@@ -2,7 +2,7 @@
 
 mod blind;
 mod entry;
-mod grant;
+pub(crate) mod grant;
 mod identity;
 mod key;
 pub(crate) mod level;

@@ -15,6 +15,7 @@ use std::io::{self, Write};
 use serde::Serialize;
 
 use crate::audit::{InWords, Report, write_json};
+pub use html::write_compared;
 pub use kind::{KINDS, Kind};
 pub(crate) use markdown::plain;
 

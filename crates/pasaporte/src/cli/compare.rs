@@ -6,9 +6,11 @@ use std::path::PathBuf;
 use clap::Args;
 use clap_complete::ArgValueCompleter;
 use pasaporte_core::estate::{Estate, Principal};
+use pasaporte_read::files;
 use pasaporte_report::compare::{Compared, ComparedOut, SharingOut};
+use pasaporte_report::reports::write_compared;
 
-use super::{Done, Format, Input, Sheet, Stop, completions, lookup};
+use super::{Done, Format, Input, Sheet, Stop, completions, lookup, unwritable};
 use crate::view;
 
 #[derive(Debug, Args)]
@@ -34,6 +36,9 @@ pub(crate) struct Compare {
     /// Judge ages and expiries by this time: a time, a date or `now`
     #[arg(long, value_name = "TIME", value_parser = super::moment)]
     as_of: Option<jiff::Timestamp>,
+    /// Write it as a page of HTML too
+    #[arg(long, value_name = "FILE.html", conflicts_with = "sharing", value_hint = clap::ValueHint::FilePath)]
+    report: Option<PathBuf>,
     /// How to write the answer
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
@@ -85,6 +90,14 @@ impl Compare {
     fn show(&self, mut told: ComparedOut, sheet: &mut Sheet<'_>) -> Done {
         if let Some(only) = &self.only {
             told.rights.retain(|it| it.held.0.to_string() == *only);
+        }
+        if let Some(path) = &self.report {
+            let write = |file: &mut std::fs::File| {
+                let mut out = std::io::BufWriter::new(file);
+                write_compared(&told, env!("CARGO_PKG_VERSION"), &mut out)?;
+                std::io::Write::flush(&mut out)
+            };
+            files::replace(path, files::For::All, write).map_err(|error| unwritable(path, &error))?;
         }
         match self.format {
             Format::Text => sheet.text(&view::compared(sheet.page, &told, self.only.is_some()))?,

@@ -2,6 +2,7 @@
 //! function, keys, identities, rules. Nothing is loaded, the policy in it allows nothing else, and the little script that
 //! filters is not needed for reading. What an estate says is made visible and escaped at one place, the formatter.
 
+mod compare;
 mod drawing;
 mod parts;
 
@@ -24,7 +25,10 @@ use crate::finding::{FindingOut, Standing};
 
 const STYLE: &str = include_str!("style.css");
 const SCRIPT: &str = include_str!("script.js");
-const TEMPLATES: [(&str, &str); 5] = [
+pub use compare::write_compared;
+
+const TEMPLATES: [(&str, &str); 6] = [
+    ("compare.html", include_str!("compare.html")),
     ("rows.html", include_str!("rows.html")),
     ("head.html", include_str!("head.html")),
     ("finding.html", include_str!("finding.html")),
@@ -76,18 +80,9 @@ struct Named<'n> {
 
 impl<'r, F: InWords> Page<'r, F> {
     fn new(report: &'r Report<F>) -> io::Result<Self> {
-        let mut templates = Environment::new();
-        templates.set_formatter(format);
-        let syntax = SyntaxConfig::builder().trim_blocks(true).build().map_err(io::Error::other)?;
-        templates.set_syntax(syntax);
-        templates.add_filter("named", named);
-        templates.add_filter("grouped", grouped);
-        for (name, text) in TEMPLATES {
-            templates.add_template(name, text).map_err(io::Error::other)?;
-        }
         let passports = report.exhibits.iter().flat_map(|it| &it.passports).enumerate();
         let anchors = passports.map(|(at, it)| (it.function.as_str(), format!("p{at}"))).collect();
-        Ok(Self { report, templates, anchors })
+        Ok(Self { report, templates: templates()?, anchors })
     }
 
     fn render(&self, name: &str, told: Value) -> io::Result<String> {
@@ -157,6 +152,9 @@ impl<'r, F: InWords> Page<'r, F> {
             }
             if !exhibits.identities.is_empty() {
                 parts.push(("identities", "Identities"));
+            }
+            if !exhibits.shared.is_empty() {
+                parts.push(("shared", "Side by side"));
             }
         }
         parts.push(("rules", "Rules"));
@@ -321,6 +319,8 @@ impl<'r, F: InWords> Page<'r, F> {
         let told = context! {
             keys => of(&self.exhibits().and_then(parts::keys)),
             identities => of(&self.exhibits().and_then(parts::identities)),
+            shared => of(&self.exhibits().map(parts::shared)),
+            more_shared => self.exhibits().map_or(0, |it| it.more_shared),
             rules => of(&report.rules),
             rules_title => format!("Judged by {}", count(report.rules.len(), "rule")),
             configured => parts::configured(report.configured.as_ref()),
@@ -329,6 +329,20 @@ impl<'r, F: InWords> Page<'r, F> {
         };
         out.write_all(self.render("foot.html", told)?.as_bytes())
     }
+}
+
+/// The templates, with what they are filled by.
+fn templates() -> io::Result<Environment<'static>> {
+    let mut templates = Environment::new();
+    templates.set_formatter(format);
+    let syntax = SyntaxConfig::builder().trim_blocks(true).build().map_err(io::Error::other)?;
+    templates.set_syntax(syntax);
+    templates.add_filter("named", named);
+    templates.add_filter("grouped", grouped);
+    for (name, text) in TEMPLATES {
+        templates.add_template(name, text).map_err(io::Error::other)?;
+    }
+    Ok(templates)
 }
 
 /// A value as templates see it.

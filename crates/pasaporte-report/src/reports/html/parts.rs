@@ -9,7 +9,7 @@ use serde::Serialize;
 use super::count;
 use crate::audit::Report;
 use crate::config::ConfiguredOut;
-use crate::exhibits::{Cell, Exhibits, IdentityRow, KeyRow, Passport};
+use crate::exhibits::{Cell, Exhibits, IdentityRow, KeyRow, Passport, Shared};
 
 /// Functions by who gets in and the worst that they may do.
 #[derive(Serialize)]
@@ -310,6 +310,19 @@ struct IdentityShown<'e> {
     width: usize,
     who: &'static str,
     may: String,
+}
+
+/// A shared identity, and whether something was seen that nobody accounts for.
+#[derive(Serialize)]
+pub(super) struct SharedShown<'e> {
+    #[serde(flatten)]
+    it: &'e Shared,
+    unaccounted: bool,
+}
+
+pub(super) fn shared(it: &Exhibits) -> Vec<SharedShown<'_>> {
+    let shown = |it| SharedShown { unaccounted: Shared::has_unaccounted(it), it };
+    it.shared.iter().map(shown).collect()
 }
 
 pub(super) fn identities(it: &Exhibits) -> Option<Identities<'_>> {
