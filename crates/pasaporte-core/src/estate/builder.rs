@@ -7,6 +7,7 @@ use thiserror::Error;
 use super::ids::Position;
 use super::ledger::Digest;
 use super::nesting::{Nodes, beyond, circles};
+use super::overlay::Laying;
 use super::{
     ActionEntry, ActionsId, Admission, Attempt, BlindSpot, Call, Ceiling, CeilingId, Enrolment, Estate,
     FileId, Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Need, Origin, PatternId,
@@ -95,6 +96,7 @@ pub struct Builder {
     as_of_origin: Option<Origin>,
     claims: FxHashMap<(ScopeId, ScopeKind), Origin>,
     fingerprints: Vec<(Thing, Name, Origin)>,
+    pub(super) laying: Option<Laying>,
     faults: Vec<Fault>,
 }
 
@@ -131,7 +133,10 @@ impl Builder {
 
     /// Declares a thing. A second declaration is a fault, and the first one stays.
     pub fn declare<K: Kept>(&mut self, id: K, value: K::Value, origin: Origin) {
-        if let Some(first) = self.estate.origin(id.thing()) {
+        let in_its_place = self.replaces(id);
+        if let Some(first) = self.estate.origin(id.thing())
+            && !in_its_place
+        {
             let thing = self.estate.label(id.thing());
             self.faults.push(Fault::Duplicate { thing, first, second: origin });
         } else {

@@ -20,6 +20,7 @@ mod names;
 mod nesting;
 mod observed;
 mod origin;
+mod overlay;
 mod patterns;
 mod permission;
 mod principal;

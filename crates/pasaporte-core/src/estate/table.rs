@@ -52,6 +52,12 @@ impl<T> Table<T> {
         self.slots[index] = Some(value);
     }
 
+    fn clear(&mut self, index: usize) {
+        if let Some(slot) = self.slots.get_mut(index) {
+            *slot = None;
+        }
+    }
+
     pub(super) fn name(&self, index: usize) -> Name {
         self.names[index]
     }
@@ -103,6 +109,14 @@ macro_rules! tables {
         impl Tables {
             pub(super) fn settle(&mut self) {
                 $(self.$field.settle();)*
+            }
+
+            /// Forgets what was declared of a thing.
+            pub(super) fn clear(&mut self, thing: Thing) {
+                match thing {
+                    $(Thing::$variant(id) => self.$field.clear(id.index()),)*
+                    Thing::Grant(_) | Thing::Ceiling(_) | Thing::Enrolment(_) => {}
+                }
             }
         }
         impl super::Estate {

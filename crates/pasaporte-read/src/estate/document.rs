@@ -13,7 +13,7 @@ use super::entries::{
     User, Verifier,
 };
 use super::statements::Admission;
-use super::values::{Many, Moment, Name};
+use super::values::{Many, Moment, Name, Text};
 use crate::read::{Read, Report};
 use crate::text::View;
 
@@ -32,6 +32,12 @@ macro_rules! sections {
             /// Whether this is how things should be, as source control has them, rather than how they are.
             #[serde(default, skip_serializing_if = "std::ops::Not::not")]
             pub(crate) declared: bool,
+            /// Whether it is laid over other files: what it declares takes the place of what they declare under the same name.
+            #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+            pub(crate) overlay: bool,
+            /// Of a file that is laid over others: what is gone, by its label, as reports name it.
+            #[serde(default, skip_serializing_if = "crate::read::is_default")]
+            pub(crate) removed: Many<'a, Text<'a>>,
             /// The logs that what was seen is a digest of, by what they held: each counts once. It comes before what was seen.
             #[serde(default, skip_serializing_if = "crate::read::is_default")]
             pub(crate) digest: Many<'a, Name<'a>>,

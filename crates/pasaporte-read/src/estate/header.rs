@@ -4,14 +4,14 @@ use jiff::Timestamp;
 
 use super::VERSION;
 use super::document::SECTIONS;
-use super::values::{Many, Moment, Name};
+use super::values::{Many, Moment, Name, Text};
 use crate::nearest::nearest;
 use crate::read::{Read, Report};
 use crate::shown;
-use crate::text::View;
+use crate::text::{Position, Value, View};
 
 /// The fields of a document that are not sections.
-pub(super) const FIELDS: [&str; 5] = ["estate", "as_of", "declared", "digest", "seal"];
+pub(super) const FIELDS: [&str; 7] = ["estate", "as_of", "declared", "digest", "seal", "overlay", "removed"];
 
 /// What was seen of a document's own fields.
 #[derive(Default)]
@@ -30,6 +30,10 @@ pub(super) enum Said<'a> {
     Digest(Many<'a, Name<'a>>),
     /// Under which seal its fingerprints were made.
     Seal(Name<'a>),
+    /// Whether it is laid over other files.
+    Overlay(bool),
+    /// What is gone, by labels, each with its place.
+    Removed(Vec<(&'a str, Position)>),
 }
 
 pub(super) const HOW_WRITTEN: &str = "see docs/estate-format.md for how an estate is written";
@@ -72,6 +76,8 @@ pub(super) fn header<'a>(
         "declared" => return bool::read(value, report).map(Said::Declared),
         "digest" => return Many::read(value, report).map(Said::Digest),
         "seal" => return Name::read(value, report).map(Said::Seal),
+        "overlay" => return bool::read(value, report).map(Said::Overlay),
+        "removed" => return removed(value, report).map(Said::Removed),
         _ => seen.version = true,
     }
     match u64::read(value, report) {
@@ -82,4 +88,15 @@ pub(super) fn header<'a>(
         }
     }
     None
+}
+
+/// The labels of what is gone: one, or a list.
+fn removed<'a>(value: View<'_, 'a>, report: &mut Report<'_>) -> Option<Vec<(&'a str, Position)>> {
+    let one = |item: View<'_, 'a>, report: &mut Report<'_>| {
+        Text::read(item, report).map(|text| (text.0, item.at()))
+    };
+    match value.value() {
+        Value::List => value.inside().map(|item| one(item, report)).collect(),
+        _ => one(value, report).map(|only| vec![only]),
+    }
 }

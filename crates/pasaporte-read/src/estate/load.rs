@@ -5,9 +5,9 @@ use jiff::Timestamp;
 use pasaporte_core::estate::{BlindSpot, Builder, Estate, FileId, Origin, Supplement};
 
 use super::attached::Attached;
-use super::faults::whole;
+use super::faults::{mark, whole};
 use super::reader::{Found, Reader, Sides};
-use crate::diagnostic::Diagnostics;
+use crate::diagnostic::{Diagnostic, Diagnostics};
 use crate::text::Source;
 
 /// What is said of an estate beside its files.
@@ -17,6 +17,8 @@ pub struct Beside {
     pub as_of: Option<Timestamp>,
     /// Of its things, and of what counts as inside.
     pub supplement: Supplement,
+    /// Files that are laid over the others, one after the other.
+    pub overlays: Vec<Source>,
 }
 
 /// Reads all sources into one estate, with what is said beside them. On failure, all that is
@@ -46,6 +48,13 @@ fn loaded(
         if read(source, file, &mut sides, &mut diagnostics, insist) == Found::Other {
             others.push((source, file));
         }
+        if std::mem::take(&mut sides.says_overlay) {
+            let message = "this file is made to be laid over an estate, and was given as a part of one";
+            diagnostics.push(Diagnostic::of_file(source.name(), message, "lay it over with `--with FILE`"));
+        }
+    }
+    for source in &beside.overlays {
+        lay_over(source, &mut sides, &mut diagnostics);
     }
     let attached =
         if attach { Attached::read(sources, &mut sides, &mut diagnostics) } else { Attached::default() };
@@ -61,6 +70,24 @@ fn loaded(
     }
     let estate = finished(sides, sources, beside, &mut diagnostics);
     if diagnostics.is_empty() { estate.ok_or(diagnostics) } else { Err(diagnostics) }
+}
+
+/// Reads a file that is laid over what was read so far.
+fn lay_over(source: &Source, sides: &mut Sides, diagnostics: &mut Diagnostics) {
+    let file = sides.file(source.name());
+    sides.deployed.lay_over();
+    read(source, file, sides, diagnostics, true);
+    if !std::mem::take(&mut sides.says_overlay) && diagnostics.is_empty() {
+        let message = "this file does not say that it is laid over others";
+        diagnostics.push(Diagnostic::of_file(source.name(), message, "add `overlay: true` at the top"));
+    }
+    for origin in sides.deployed.laid() {
+        let estate = sides.deployed.estate_so_far();
+        let mark = mark(estate, std::slice::from_ref(source), origin, "what is removed");
+        let message = "nothing of the estate is called so".to_owned();
+        let help = "write it as `list` and findings name it: grant:…, key:ID, invoke:function:ID/WHO".to_owned();
+        diagnostics.push(Box::new(Diagnostic { mark, message, also: None, help: Some(help) }));
+    }
 }
 
 fn read(

@@ -22,6 +22,8 @@ pub(super) struct Sides {
     pub(super) declared: Option<Builder>,
     /// Whether anything is said of what is deployed.
     pub(super) has_deployed: bool,
+    /// Whether the file at hand says that it is laid over others.
+    pub(super) says_overlay: bool,
     /// The first file that is declared.
     pub(super) declared_in: Option<FileId>,
     files: Vec<String>,
@@ -211,6 +213,7 @@ impl Reader<'_> {
     }
 
     fn say(&mut self, said: &Said<'_>, at: Position) {
+        self.sides.says_overlay |= matches!(said, Said::Overlay(true) | Said::Removed(_));
         if let Said::Declared(declared) = said {
             self.declared = *declared;
         } else {
@@ -303,6 +306,7 @@ fn document(sides: &mut Sides, file: FileId, declared: bool, root: View<'_, '_>,
         let Some(field) = top_field(field, key, &mut seen, report) else { continue };
         if FIELDS.contains(&field) {
             if let Some(said) = header(field, value, &mut seen, report) {
+                sides.says_overlay |= matches!(said, Said::Overlay(true) | Said::Removed(_));
                 say(sides.side(declared), file, &said, value.at());
             }
         } else if matches!(value.value(), Value::List) {
@@ -325,7 +329,12 @@ fn say(builder: &mut Builder, file: FileId, said: &Said<'_>, at: Position) {
     let origin = origin(file, at);
     match said {
         Said::AsOf(time) => builder.as_of(*time, origin),
-        Said::Declared(_) => {}
+        Said::Declared(_) | Said::Overlay(_) => {}
+        Said::Removed(all) => {
+            for (label, at) in all {
+                builder.remove(label, self::origin(file, *at));
+            }
+        }
         Said::Digest(logs) => {
             let logs: Vec<_> = logs.0.iter().map(|log| builder.name(log.text)).collect();
             builder.digest(&logs, origin);

@@ -57,11 +57,11 @@ impl Compare {
             });
         }
         let (things, paths) = self.things.split_at(named);
-        let input = Input { paths: paths.iter().map(PathBuf::from).collect(), as_of: self.as_of };
+        let input = Input::new(paths.iter().map(PathBuf::from).collect(), self.as_of);
         let other = if self.with.is_empty() {
             None
         } else {
-            let input = Input { paths: self.with.clone(), as_of: self.as_of };
+            let input = Input::new(self.with.clone(), self.as_of);
             let configured = sheet.configured()?;
             Some(ManuallyDrop::new(sheet.while_waiting("reading", || input.load(&configured))?))
         };
@@ -108,7 +108,7 @@ impl Compare {
 
     fn sharing(&self, identity: &str, sheet: &mut Sheet<'_>) -> Done {
         let paths = self.things.iter().map(PathBuf::from).collect();
-        Input { paths, as_of: self.as_of }.ask(sheet, |session, sheet| {
+        Input::new(paths, self.as_of).ask(sheet, |session, sheet| {
             let (who, _) = lookup::principal(session.estate(), identity)?;
             let Principal::Identity(id) = who else {
                 return Err(Stop::Misused {

@@ -135,7 +135,7 @@ impl Diff {
             let (report, _) = saved(path, Report::read)?;
             return Ok(Side::Saved(Box::new(report)));
         }
-        let input = Input { paths: vec![path.to_owned()], as_of: self.as_of };
+        let input = Input::new(vec![path.to_owned()], self.as_of);
         Ok(Side::Estate(Box::new(input.load(configured)?)))
     }
 }

@@ -126,7 +126,7 @@ impl Gather {
             write(&out.join("as-of.yaml"), &format!("estate: 1\nas_of: {time}\n"))?;
         }
         if self.logs.is_some() {
-            let input = Input { paths: vec![out.clone()], as_of: None };
+            let input = Input::new(vec![out.clone()], None);
             gathered.logs =
                 input.ask(sheet, |session, sheet| self.digest(session.estate(), logs, out, sheet))?;
         }

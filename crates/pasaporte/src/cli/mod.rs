@@ -172,6 +172,9 @@ struct Input {
     /// Judge ages and expiries by this time instead of the estate's own: a time, a date or `now`
     #[arg(long, value_name = "TIME", value_parser = moment)]
     as_of: Option<Timestamp>,
+    /// Lay a file over the estate, and ask of it as it would be: what `tighten` writes, or one like it
+    #[arg(long = "with", value_name = "OVERLAY", value_hint = clap::ValueHint::FilePath)]
+    overlays: Vec<PathBuf>,
 }
 
 /// What a command writes to, and how wide its text may be.
@@ -425,6 +428,11 @@ fn complain(text: &str, choice: Option<ColorChoice>) -> ExitCode {
 const ESTATE: &str = "PASAPORTE_ESTATE";
 
 impl Input {
+    /// An estate by its paths, with nothing laid over it.
+    fn new(paths: Vec<PathBuf>, as_of: Option<Timestamp>) -> Self {
+        Self { paths, as_of, overlays: Vec::new() }
+    }
+
     /// Reads the estate and asks about it. It is not taken apart at the end: the program ends when the question is
     /// answered, and with a large estate that would only take time.
     fn ask<'o, T>(
@@ -446,8 +454,11 @@ impl Input {
         if !standard.is_empty() {
             sources.push(Source::Standard);
         }
-        let beside = Beside { as_of: self.as_of, supplement: configured.config.supplement.clone() };
+        let overlays = Source::find(&self.overlays, &mut diagnostics);
+        let supplement = configured.config.supplement.clone();
+        let beside = Beside { as_of: self.as_of, supplement, overlays };
         let estate = load(&sources, &beside, diagnostics).map_err(Stop::Wrong)?;
+        sources.extend(beside.overlays);
         Ok(Session::new(estate, sources).judged(configured.config.settings.clone(), configured.file()))
     }
 

@@ -78,7 +78,7 @@ impl Usage {
             help: error.help.to_owned(),
         })?;
         let (logs, troubles) = self.through_adapter(logs)?;
-        let input = Input { paths: self.estate.clone(), as_of: None };
+        let input = Input::new(self.estate.clone(), None);
         input.ask(sheet, |session, sheet| self.digest(session.estate(), &logs, troubles, sheet))
     }
 

@@ -83,7 +83,7 @@ impl Waive {
         let path = self.file(sheet)?;
         let before = read_text(&path)?;
         accepted::read(&shown(&path), &before).map_err(Stop::Wrong)?;
-        let input = Input { paths: self.paths.clone(), as_of: None };
+        let input = Input::new(self.paths.clone(), None);
         input.ask(sheet, |session, sheet| {
             let audited = session.audit(Catalogue::shipped().ids().collect());
             let found = self.found(&audited)?;
