@@ -17,6 +17,7 @@ pub mod diff;
 pub mod effect;
 pub mod entry;
 pub mod estate;
+pub mod paths;
 pub mod pattern;
 pub mod reach;
 pub mod usage;

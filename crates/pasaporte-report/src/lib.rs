@@ -18,6 +18,7 @@ mod gather;
 mod knock;
 pub mod list;
 mod looked_at;
+pub mod paths;
 mod reach;
 pub mod reports;
 mod rules;

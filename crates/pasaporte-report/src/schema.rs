@@ -8,6 +8,7 @@ use crate::compare::{ComparedOut, SharingOut};
 use crate::config::{InForce, Written};
 use crate::diff::DiffOut;
 use crate::list::List;
+use crate::paths::PathsOut;
 use crate::{
     Card, Checked, Digested, EndpointCard, Entered, Explained, Gathered, IdentityCard, KeyCard, KnockPlan,
     Knocks, Reached, Rules, SeverityOut,
@@ -43,6 +44,7 @@ pub const SCHEMAS: &[Published] = &[
     of::<Explained>("explain", "`pasaporte explain`"),
     of::<Entered>("entry", "`pasaporte entry`"),
     of::<Reached>("reach", "`pasaporte reach`"),
+    of::<PathsOut>("paths", "`pasaporte paths`"),
     of::<ComparedOut>("compare", "`pasaporte compare`"),
     of::<SharingOut>("compare-sharing", "`pasaporte compare --sharing`"),
     of::<Gathered>("gather", "`pasaporte gather`"),

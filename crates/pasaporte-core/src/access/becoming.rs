@@ -67,17 +67,21 @@ impl Access<'_> {
             Principal::Identity(id) => self.estate.id(id),
             _ => "",
         };
-        for identity in self.may_assume(from) {
-            let on = Thing::Identity(identity);
-            let verdict = self.verdict(&Question { principal: from, action: self.assume(), on, given });
-            if verdict == Verdict::No {
-                continue;
-            }
+        for (identity, verdict) in self.acts_as(from, given) {
             let depends = verdict == Verdict::Depends
                 || so_far.is_some_and(|so_far| so_far.verdict == Verdict::Depends);
             let steps = so_far.map_or(0, |so_far| so_far.steps) + 1;
             open.push(Reverse((depends, steps, self.estate.id(identity), from_name, identity, from)));
         }
+    }
+
+    /// The identities that a principal may act as at once.
+    pub(crate) fn acts_as(&self, who: Principal, given: &Context) -> Vec<(IdentityId, Verdict)> {
+        let ask = |identity| {
+            let on = Thing::Identity(identity);
+            (identity, self.verdict(&Question { principal: who, action: self.assume(), on, given }))
+        };
+        self.may_assume(who).into_iter().map(ask).filter(|(_, verdict)| *verdict != Verdict::No).collect()
     }
 
     /// The identities that a principal may perhaps act as: those that trust one of its names, and those that

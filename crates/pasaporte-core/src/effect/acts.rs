@@ -215,6 +215,23 @@ impl Effects<'_> {
         all
     }
 
+    /// The sorts of actions on access that somebody's roads have on a thing, each once.
+    pub(crate) fn access_acts_on(&self, who: Principal, on: Thing) -> Vec<Act> {
+        let opposition = self.opposition(who);
+        let others = self.others_on(opposition.as_deref(), Some(on));
+        let any_case = self.any_case(on);
+        let mut all: Vec<Act> = Vec::new();
+        for road in self.roads_to(who, on) {
+            let actions = self.estate().statement(road.statement).actions;
+            for act in &self.acts(actions, super::ACCESS_SERVICE, others, any_case).all {
+                if all.iter().all(|known| known.action.text() != act.action.text()) {
+                    all.push(act.clone());
+                }
+            }
+        }
+        all
+    }
+
     /// Services of which there were more sorts of actions than could be told apart within the bound on work.
     pub fn unbounded(&self) -> Vec<Box<str>> {
         let all = self.unbounded.lock().expect("nobody panics while holding it");

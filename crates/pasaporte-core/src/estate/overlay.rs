@@ -6,7 +6,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::builder::Builder;
 use super::ids::Id;
 use super::{
-    AdmissionId, CeilingId, EndpointId, EnrolmentId, Estate, GrantId, Kept, Origin, Principal, Thing, TriggerId,
+    AdmissionId, CeilingId, EndpointId, EnrolmentId, Estate, GrantId, Kept, Origin, Principal, Thing,
+    TriggerId,
 };
 
 /// Where things end that were there before a file is laid over them, and what it has put in their places so far.
@@ -61,6 +62,8 @@ impl Builder {
 
     /// Takes away those that are kept in lists: each label is looked for once, however many are wanted.
     fn take_listed(&mut self, wanted: &mut FxHashMap<Box<str>, bool>, laying: &Laying) {
+        // What an endpoint answered before says nothing of one that takes its place.
+        self.estate.attempts.retain(|it| !laying.own.contains(&Thing::Endpoint(it.endpoint)));
         if wanted.is_empty() {
             return;
         }

@@ -85,7 +85,8 @@ fn lay_over(source: &Source, sides: &mut Sides, diagnostics: &mut Diagnostics) {
         let estate = sides.deployed.estate_so_far();
         let mark = mark(estate, std::slice::from_ref(source), origin, "what is removed");
         let message = "nothing of the estate is called so".to_owned();
-        let help = "write it as `list` and findings name it: grant:…, key:ID, invoke:function:ID/WHO".to_owned();
+        let help =
+            "write it as `list` and findings name it: grant:…, key:ID, invoke:function:ID/WHO".to_owned();
         diagnostics.push(Box::new(Diagnostic { mark, message, also: None, help: Some(help) }));
     }
 }

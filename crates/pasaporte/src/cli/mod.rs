@@ -21,6 +21,7 @@ mod live;
 #[cfg(feature = "network")]
 mod logs;
 mod lookup;
+mod paths;
 mod reach;
 mod report;
 mod rules;
@@ -117,6 +118,8 @@ enum Command {
     Entry(entry::Entry),
     /// Show what a principal or function may do, in effect, and what it can become
     Reach(reach::Reach),
+    /// Show how far somebody gets, step by step, and what cuts it
+    Paths(paths::PathsOf),
     /// Hold two side by side: what both may do, and what only one may, in effect
     Compare(compare::Compare),
     /// Say whether a principal may do an action on a resource, and by which statements
@@ -393,6 +396,7 @@ impl Command {
             Self::Card(it) => it.run(sheet),
             Self::Entry(it) => it.run(sheet),
             Self::Reach(it) => it.run(sheet),
+            Self::Paths(it) => it.run(sheet),
             Self::Compare(it) => it.run(sheet),
             Self::Explain(it) => it.run(sheet),
             #[cfg(feature = "network")]

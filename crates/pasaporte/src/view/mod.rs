@@ -14,6 +14,7 @@ mod gather;
 #[cfg(feature = "network")]
 mod knock;
 mod page;
+mod paths;
 mod reach;
 mod rules;
 mod table;
@@ -35,6 +36,7 @@ pub(crate) use knock::knock_summary;
 #[cfg(feature = "network")]
 pub(crate) use knock::{knock_plan, knocked};
 pub(crate) use page::{Page, safe};
+pub(crate) use paths::paths;
 pub(crate) use reach::reached;
 pub(crate) use rules::{rule_list, rule_pages, schema_list, severity_table};
 pub(crate) use table::{Columns, list};
