@@ -10,10 +10,12 @@ mod evidence;
 pub mod facts;
 mod finding;
 mod fingerprint;
+pub mod rehearse;
 mod rules;
 mod settings;
 mod settle;
 mod severity;
+pub mod tighten;
 mod verdict;
 mod words;
 

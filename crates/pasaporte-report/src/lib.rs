@@ -20,12 +20,14 @@ pub mod list;
 mod looked_at;
 pub mod paths;
 mod reach;
+pub mod rehearsal;
 pub mod reports;
 mod rules;
 pub mod schema;
 mod severity;
 pub mod since;
 pub mod threshold;
+pub mod tighten;
 mod usage;
 
 use pasaporte_core::access::Access;

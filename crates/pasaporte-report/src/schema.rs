@@ -9,6 +9,8 @@ use crate::config::{InForce, Written};
 use crate::diff::DiffOut;
 use crate::list::List;
 use crate::paths::PathsOut;
+use crate::rehearsal::RehearsedOut;
+use crate::tighten::TightenOut;
 use crate::{
     Card, Checked, Digested, EndpointCard, Entered, Explained, Gathered, IdentityCard, KeyCard, KnockPlan,
     Knocks, Reached, Rules, SeverityOut,
@@ -45,6 +47,8 @@ pub const SCHEMAS: &[Published] = &[
     of::<Entered>("entry", "`pasaporte entry`"),
     of::<Reached>("reach", "`pasaporte reach`"),
     of::<PathsOut>("paths", "`pasaporte paths`"),
+    of::<TightenOut>("tighten", "`pasaporte tighten`"),
+    of::<RehearsedOut>("rehearse", "`pasaporte rehearse`"),
     of::<ComparedOut>("compare", "`pasaporte compare`"),
     of::<SharingOut>("compare-sharing", "`pasaporte compare --sharing`"),
     of::<Gathered>("gather", "`pasaporte gather`"),

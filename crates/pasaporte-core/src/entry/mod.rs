@@ -128,7 +128,7 @@ impl<'e> Effects<'e> {
     }
 
     /// Whether a function is not known to be switched off.
-    pub(crate) fn may_run(&self, function: FunctionId) -> bool {
+    pub fn may_run(&self, function: FunctionId) -> bool {
         self.estate().get(function).is_none_or(|function| function.state == State::Enabled)
     }
 

@@ -98,8 +98,18 @@ impl InForce {
             }
         }
         let rank = |it: &ValueOut| {
-            const ORDER: [&str; 9] =
-                ["estate", "accepted", "seal", "audit", "thresholds", "rules", "usage", "inside", "things"];
+            const ORDER: [&str; 10] = [
+                "estate",
+                "accepted",
+                "seal",
+                "audit",
+                "thresholds",
+                "rules",
+                "usage",
+                "inside",
+                "things",
+                "keep",
+            ];
             let first = it.key.split(['.', ' ']).next().unwrap_or_default();
             ORDER.iter().position(|known| *known == first)
         };

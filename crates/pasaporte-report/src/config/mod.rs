@@ -7,6 +7,7 @@ mod written;
 use std::collections::BTreeMap;
 
 use ipnet::IpNet;
+use pasaporte_audit::tighten::Keep;
 use pasaporte_audit::{Catalogue, RuleSetting, Settings, Severity, Thresholds};
 use pasaporte_core::estate::{About, Environment, KeyReach, Sensitivity, Supplement, Vocabulary};
 use pasaporte_core::pattern::Pattern;
@@ -16,7 +17,7 @@ use toml::Spanned;
 
 use crate::reports::kind::Kind;
 use crate::threshold::Threshold;
-use written::{AuditWritten, ThingsWritten, ThresholdsWritten};
+use written::{AuditWritten, KeepWritten, ThingsWritten, ThresholdsWritten};
 
 pub use in_force::{ConfiguredOut, InForce, ValueOut};
 pub use written::Written;
@@ -66,6 +67,8 @@ pub struct Config {
     pub settings: Settings,
     /// What is said of the estate beside it.
     pub supplement: Supplement,
+    /// What is needed, whatever logs show.
+    pub keep: Vec<Keep>,
     /// All that was said, in the order of the file.
     pub said: Vec<Said>,
 }
@@ -108,7 +111,8 @@ struct Reader<'t> {
 
 impl Reader<'_> {
     fn take(&mut self, written: Written) {
-        let Written { estate, accepted, seal, audit, thresholds, rules, usage, inside, things } = written;
+        let Written { estate, accepted, seal, audit, thresholds, rules, usage, inside, things, keep } =
+            written;
         self.config.estate = self.texts("estate", estate);
         self.config.accepted = accepted.and_then(|it| self.text("accepted", &it));
         self.config.seal = seal.and_then(|it| self.text("seal", &it));
@@ -125,6 +129,19 @@ impl Reader<'_> {
         self.config.supplement.accounts = self.texts("inside.accounts", inside.accounts);
         for about in things {
             self.about(&about);
+        }
+        for it in keep {
+            self.keep(it);
+        }
+    }
+
+    fn keep(&mut self, it: KeepWritten) {
+        let Some(who) = self.text("keep.who", &it.who) else { return };
+        let does = self.texts("keep.does", Some(it.does));
+        let on = self.texts("keep.on", Some(it.on));
+        for action in &does {
+            let one = |on: &String| Keep { who: who.clone(), action: action.clone(), on: on.clone() };
+            self.config.keep.extend(on.iter().map(one));
         }
     }
 

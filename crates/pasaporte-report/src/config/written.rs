@@ -40,6 +40,9 @@ pub struct Written {
     /// What is so of things, whatever the estate says of them; the last that says something of a thing is heard.
     #[serde(default)]
     pub(super) things: Vec<ThingsWritten>,
+    /// What is needed, whatever logs show: `tighten` keeps it.
+    #[serde(default)]
+    pub(super) keep: Vec<KeepWritten>,
 }
 
 /// What `audit` does where it is not told otherwise.
@@ -160,4 +163,19 @@ pub(super) struct ThingsWritten {
     /// How much harm the contents of resources could do: `public`, `internal` or `confidential`.
     #[schemars(with = "Option<String>")]
     pub(super) sensitivity: Option<Spanned<String>>,
+}
+
+/// What somebody needs, whatever logs show.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct KeepWritten {
+    /// Who: `identity:ID`, `user:ID` …
+    #[schemars(with = "String")]
+    pub(super) who: Spanned<String>,
+    /// Which actions.
+    #[schemars(with = "Vec<String>")]
+    pub(super) does: Vec<Spanned<String>>,
+    /// On which things: `kind:id`.
+    #[schemars(with = "Vec<String>")]
+    pub(super) on: Vec<Spanned<String>>,
 }

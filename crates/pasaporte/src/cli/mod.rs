@@ -23,6 +23,7 @@ mod logs;
 mod lookup;
 mod paths;
 mod reach;
+mod rehearse;
 mod report;
 mod rules;
 mod sample;
@@ -30,6 +31,7 @@ mod schema;
 mod seal;
 #[cfg(feature = "stand-ins")]
 mod stand_in;
+mod tighten;
 mod token;
 mod usage;
 mod waive;
@@ -120,6 +122,10 @@ enum Command {
     Reach(reach::Reach),
     /// Show how far somebody gets, step by step, and what cuts it
     Paths(paths::PathsOf),
+    /// Propose the smallest change that keeps what is needed, and prove it
+    Tighten(tighten::Tighten),
+    /// Ask of the estate as it would be whatever was seen to happen: what would break, which findings go and come
+    Rehearse(rehearse::Rehearse),
     /// Hold two side by side: what both may do, and what only one may, in effect
     Compare(compare::Compare),
     /// Say whether a principal may do an action on a resource, and by which statements
@@ -397,6 +403,8 @@ impl Command {
             Self::Entry(it) => it.run(sheet),
             Self::Reach(it) => it.run(sheet),
             Self::Paths(it) => it.run(sheet),
+            Self::Tighten(it) => it.run(sheet),
+            Self::Rehearse(it) => it.run(sheet),
             Self::Compare(it) => it.run(sheet),
             Self::Explain(it) => it.run(sheet),
             #[cfg(feature = "network")]
@@ -450,6 +458,11 @@ impl Input {
     }
 
     fn load(&self, configured: &Heeded) -> Result<Session, Stop> {
+        self.load_with(configured, Vec::new())
+    }
+
+    /// The same with more laid over it.
+    fn load_with(&self, configured: &Heeded, more: Vec<Source>) -> Result<Session, Stop> {
         let mut diagnostics = Diagnostics::default();
         let paths = if self.paths.is_empty() { Self::default_paths(configured)? } else { self.paths.clone() };
         let (standard, paths): (Vec<PathBuf>, Vec<PathBuf>) =
@@ -458,7 +471,8 @@ impl Input {
         if !standard.is_empty() {
             sources.push(Source::Standard);
         }
-        let overlays = Source::find(&self.overlays, &mut diagnostics);
+        let mut overlays = Source::find(&self.overlays, &mut diagnostics);
+        overlays.extend(more);
         let supplement = configured.config.supplement.clone();
         let beside = Beside { as_of: self.as_of, supplement, overlays };
         let estate = load(&sources, &beside, diagnostics).map_err(Stop::Wrong)?;

@@ -18,6 +18,7 @@ mod paths;
 mod reach;
 mod rules;
 mod table;
+mod tighten;
 mod usage;
 
 pub(crate) use accepted::{acceptances, waived, withdrawn};
@@ -40,6 +41,7 @@ pub(crate) use paths::paths;
 pub(crate) use reach::reached;
 pub(crate) use rules::{rule_list, rule_pages, schema_list, severity_table};
 pub(crate) use table::{Columns, list};
+pub(crate) use tighten::{rehearsed, tightened};
 pub(crate) use usage::digested;
 #[cfg(feature = "network")]
 pub(crate) use usage::logged;

@@ -1,0 +1,111 @@
+//! Doors: permissions of services, endpoints, keys.
+
+use pasaporte_core::access::Verdict;
+use pasaporte_core::estate::{
+    Attribute, Check, Condition, Effect, EndpointId, FunctionId, KeyId, KeyReach, Principal, Showed, State,
+    Thing, VerifierId,
+};
+
+use super::grants::is_writable;
+use super::{Change, Tightening, Why};
+use crate::rules::entry::source::strangers_circle;
+
+impl Tightening<'_, '_> {
+    /// Permissions of services that would run the function for sources of strangers.
+    pub(super) fn permissions(&mut self, function: FunctionId) {
+        let (audit, estate, effects) = (self.audit, self.audit.estate(), self.audit.effects());
+        let mut sources: Vec<Thing> = estate
+            .triggers_of(function)
+            .iter()
+            .filter_map(|id| estate.get(*id))
+            .filter(|it| it.state == State::Enabled)
+            .filter_map(|it| it.source)
+            .collect();
+        sources.sort_unstable();
+        sources.dedup();
+        let all: Vec<_> = effects.admissions_on(Thing::Function(function)).to_vec();
+        for id in all {
+            let admission = estate.admission(id);
+            let statement = estate.statement(admission.statement);
+            let services: Vec<Principal> = estate
+                .list(admission.to)
+                .iter()
+                .copied()
+                .filter(|who| matches!(who, Principal::Service(_)))
+                .collect();
+            for service in services {
+                let pinned = statement.conditions.iter().any(|it| {
+                    matches!(it, Condition::Test(Attribute::SourceResource | Attribute::AccountOfSource, _))
+                });
+                let open =
+                    strangers_circle(audit, service, function).is_some_and(|it| it.verdict != Verdict::No);
+                if statement.effect != Effect::Allow || pinned || !open {
+                    continue;
+                }
+                if sources.is_empty() {
+                    self.leave(Thing::Function(function), Why::NoSource);
+                } else if is_writable(&statement.conditions) {
+                    let sources = sources.clone();
+                    self.proposal.changes.push(Change::Pin { function, admission: id, service, sources });
+                }
+            }
+        }
+    }
+
+    /// An endpoint that asks for nothing, and to which nobody came without a credential.
+    pub(super) fn endpoint(&mut self, id: EndpointId) {
+        let (audit, estate) = (self.audit, self.audit.estate());
+        let Some(endpoint) = estate.get(id) else { return };
+        if endpoint.check != Check::None || endpoint.state == State::Disabled {
+            return;
+        }
+        let thing = Thing::Endpoint(id);
+        let environment = audit.environment(endpoint.function);
+        let window = audit.calls_logged(id).filter(|window| audit.is_enough(window, environment));
+        let Some(window) = window else { return self.leave(thing, Why::NotWatched) };
+        let callers = estate.callers_seen(id);
+        let mut asked: Vec<Check> = Vec::new();
+        for showed in callers.by.keys() {
+            let check = match showed {
+                Showed::Key(key) if self.opens(*key, endpoint.function) => Check::Key(KeyReach::Function),
+                Showed::Token(token) => match self.verifier_of(*token) {
+                    Some(verifier) => Check::Token(verifier),
+                    None => return self.leave(thing, Why::CameWithout),
+                },
+                Showed::Principal(_) => Check::Identity,
+                _ => return self.leave(thing, Why::CameWithout),
+            };
+            if !asked.contains(&check) {
+                asked.push(check);
+            }
+        }
+        let check = match asked.as_slice() {
+            [] => Check::Identity,
+            [only] => only.clone(),
+            _ => return self.leave(thing, Why::CameApart),
+        };
+        self.proposal.changes.push(Change::Ask { endpoint: id, check, came: callers.all.count, window });
+    }
+
+    fn opens(&self, key: KeyId, function: FunctionId) -> bool {
+        let opening = self.audit.effects().keys_opening(function, KeyReach::Function);
+        opening.into_iter().any(|(id, verdict)| id == key && verdict == Verdict::Yes)
+    }
+
+    fn verifier_of(&self, token: pasaporte_core::estate::TokenId) -> Option<VerifierId> {
+        self.audit.estate().get(token)?.verifier
+    }
+
+    /// A key that nobody used.
+    pub(super) fn key(&mut self, id: KeyId) {
+        let (audit, estate) = (self.audit, self.audit.estate());
+        let Some(key) = estate.get(id).filter(|key| key.state == State::Enabled) else { return };
+        if audit.was_used(id) {
+            return self.leave(Thing::Key(id), Why::InUse);
+        }
+        match audit.watch_of_key(id, key) {
+            Some(window) => self.proposal.changes.push(Change::Retire { key: id, window }),
+            None => self.leave(Thing::Key(id), Why::NotWatched),
+        }
+    }
+}

@@ -1,0 +1,187 @@
+//! Grants: what of them is needed.
+
+use std::collections::BTreeMap;
+
+use pasaporte_core::access::Verdict;
+use pasaporte_core::effect::{Act, Road};
+use pasaporte_core::estate::{
+    Attribute, Condition, Effect, FunctionId, GrantId, IdentityId, Principal, Selection, State, StatementId,
+    Test, Thing,
+};
+
+use super::{Change, Narrowed, On, Tightening, Why};
+use crate::rules::grant::allowing_of;
+use crate::rules::surplus::needed_by_trigger;
+use crate::rules::unused::holders;
+
+impl Tightening<'_, '_> {
+    pub(super) fn grant(&mut self, id: GrantId) {
+        let (audit, estate) = (self.audit, self.audit.estate());
+        let grant = estate.grant(id);
+        let thing = Thing::Grant(id);
+        let roads: Vec<Road> =
+            allowing_of(audit, std::iter::once((id, grant))).map(|(_, road)| road).collect();
+        // A grant that only takes away is no right to lose.
+        if audit.effects().has_expired(grant) || roads.is_empty() {
+            return;
+        }
+        let Some(window) = self.watch.of_all(audit, id, grant) else {
+            return self.leave(thing, Why::NotWatched);
+        };
+        let mut needed: Vec<Narrowed> = Vec::new();
+        let mut given: Vec<BTreeMap<String, On>> = Vec::new();
+        for road in &roads {
+            let mut needs = self.needs_of(grant.principal, road);
+            // What a statement without conditions gives already is asked of no other.
+            for plain in &given {
+                without(&mut needs, plain);
+            }
+            if estate.statement(road.statement).conditions.is_empty() {
+                given.push(needs.clone());
+            }
+            if !needs.is_empty() {
+                needed.push(Narrowed { statement: road.statement, needs });
+            }
+        }
+        let label = estate.label(thing);
+        if estate.grants().filter(|(other, _)| estate.label(Thing::Grant(*other)) == label).count() > 1 {
+            return self.leave(thing, Why::NotAlone);
+        }
+        if needed.is_empty() {
+            self.proposal.changes.push(Change::Drop { grant: id, window });
+            return;
+        }
+        let statements = audit.effects().statements_of(grant);
+        let denies: Vec<StatementId> = statements
+            .map(|it| it.statement)
+            .filter(|it| estate.statement(*it).effect == Effect::Deny)
+            .collect();
+        let written = needed.iter().map(|it| it.statement).chain(denies.iter().copied());
+        let mut conditions = written.map(|it| &estate.statement(it).conditions).chain([&grant.conditions]);
+        if !conditions.all(|all| is_writable(all)) {
+            return self.leave(thing, Why::Unwritable);
+        }
+        let repeats = |road: &Road| !needed.iter().any(|it| it.statement == road.statement);
+        if !roads.iter().any(repeats) && needed.iter().all(|it| self.fits(it)) {
+            return self.leave(thing, Why::Fits);
+        }
+        self.proposal.changes.push(Change::Narrow { grant: id, needed, denies, window });
+    }
+
+    /// What is needed of a road, by whoever holds it.
+    fn needs_of(&self, holder: Principal, road: &Road) -> BTreeMap<String, On> {
+        let (audit, estate, effects) = (self.audit, self.audit.estate(), self.audit.effects());
+        let mut needs: BTreeMap<String, On> = BTreeMap::new();
+        for who in holders(audit, holder) {
+            for it in effects.uses_by_road(who, *road) {
+                add(&mut needs, estate.text(it.did), it.to);
+            }
+            if let Principal::Identity(identity) = who {
+                for (act, source) in self.taken_by_triggers(identity) {
+                    if effects.gives(who, road, &act.action, pasaporte_core::access::On::There(source))
+                        != Verdict::No
+                    {
+                        add(&mut needs, act.action.text(), Some(source));
+                    }
+                }
+            }
+            let label = estate.principal_label(who);
+            for keep in self.keep.iter().filter(|keep| keep.who == label) {
+                let Some(thing) = estate.thing(&keep.on) else { continue };
+                let action = effects.action(&keep.action);
+                if effects.gives(who, road, &action, pasaporte_core::access::On::There(thing)) != Verdict::No
+                {
+                    add(&mut needs, &keep.action, Some(thing));
+                }
+            }
+        }
+        needs
+    }
+
+    /// What the triggers of functions that run as an identity take on their sources.
+    fn taken_by_triggers(&self, identity: IdentityId) -> Vec<(Act, Thing)> {
+        let (estate, effects) = (self.audit.estate(), self.audit.effects());
+        let mut all = Vec::new();
+        let functions: &[FunctionId] = estate.functions_as(identity);
+        let triggers = functions.iter().flat_map(|id| estate.triggers_of(*id));
+        for trigger in triggers.filter_map(|id| estate.get(*id)).filter(|it| it.state == State::Enabled) {
+            let Some(source) = trigger.source else { continue };
+            let acts = effects.acts_on(Principal::Identity(identity), source, |_| true);
+            let taken = acts.into_iter().filter(|act| needed_by_trigger(effects, trigger, act));
+            all.extend(taken.map(|act| (act, source)));
+        }
+        all
+    }
+
+    /// Whether a statement gives what is needed and no more: it names the same actions and things.
+    fn fits(&self, it: &Narrowed) -> bool {
+        let (estate, effects) = (self.audit.estate(), self.audit.effects());
+        let statement = estate.statement(it.statement);
+        let actions = estate.actions_picked(statement.actions);
+        let named = |selection: &Selection| {
+            selection.except().is_empty()
+                && selection.any().iter().all(|id| estate.pattern(*id).as_literal().is_some())
+        };
+        let same_actions = named(actions) && actions.any().len() == it.needs.len();
+        let resources = estate.resources_picked(statement.resources);
+        let only = |on: &On| match on {
+            On::Unsaid => true,
+            On::These(things) => {
+                named(resources)
+                    && things.len() == resources.any().len()
+                    && things.iter().all(|thing| effects.takes(statement.resources, *thing))
+            }
+        };
+        same_actions && it.needs.values().all(only)
+    }
+}
+
+/// Takes out what is needed of another statement already.
+fn without(needs: &mut BTreeMap<String, On>, known: &BTreeMap<String, On>) {
+    needs.retain(|action, on| match (known.get(action), on) {
+        (Some(On::These(known)), On::These(on)) => {
+            on.retain(|thing| !known.contains(thing));
+            !on.is_empty()
+        }
+        _ => true,
+    });
+}
+
+fn add(needs: &mut BTreeMap<String, On>, action: &str, on: Option<Thing>) {
+    match (needs.get_mut(action), on) {
+        (Some(On::These(all)), Some(thing)) => {
+            all.insert(thing);
+        }
+        (Some(known), None) => *known = On::Unsaid,
+        (Some(On::Unsaid), Some(_)) => {}
+        (None, Some(thing)) => {
+            needs.insert(action.to_owned(), On::These([thing].into()));
+        }
+        (None, None) => {
+            needs.insert(action.to_owned(), On::Unsaid);
+        }
+    }
+}
+
+/// Whether conditions can be written as one map: no operator stands twice on one attribute.
+pub(super) fn is_writable(all: &[Condition]) -> bool {
+    let key = |it: &Condition| match it {
+        Condition::Test(attribute, test) => Some((*attribute, operator(test))),
+        Condition::Opaque(_) => None,
+    };
+    let keys: Vec<(Attribute, u8)> = all.iter().filter_map(key).collect();
+    let distinct: std::collections::BTreeSet<&(Attribute, u8)> = keys.iter().collect();
+    distinct.len() == keys.len()
+}
+
+fn operator(test: &Test) -> u8 {
+    match test {
+        Test::Equals(_) => 0,
+        Test::NotEquals(_) => 1,
+        Test::Like(_) => 2,
+        Test::InNetwork(_) => 3,
+        Test::Before(_) => 4,
+        Test::After(_) => 5,
+        Test::Present(_) => 6,
+    }
+}

@@ -1,0 +1,229 @@
+//! The smallest change that keeps what is needed (access-model §8): what was used in a time that logs cover, what triggers take, and
+//! what somebody says is to be kept. A proposal is data; whoever writes it proves it by asking the estate as it would be.
+
+mod doors;
+mod grants;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use pasaporte_core::estate::{
+    AdmissionId, Check, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Principal, ScopeId, StatementId,
+    Thing,
+};
+use pasaporte_core::usage::Window;
+
+use crate::Audit;
+use crate::rules::unused::Watch;
+
+/// A change that takes away what is not needed.
+#[derive(Debug, Clone)]
+pub enum Change {
+    /// A grant of which nothing is needed goes.
+    Drop {
+        /// The grant.
+        grant: GrantId,
+        /// The time in which nothing of it was used.
+        window: Window,
+    },
+    /// A grant gives what is needed of it, and no more.
+    Narrow {
+        /// The grant.
+        grant: GrantId,
+        /// What is needed of each statement that allows something.
+        needed: Vec<Narrowed>,
+        /// Statements that take something away, and stay.
+        denies: Vec<StatementId>,
+        /// The time in which the rest was not used.
+        window: Window,
+    },
+    /// A service may make a function run for these sources, and no other.
+    Pin {
+        /// The function.
+        function: FunctionId,
+        /// The permission.
+        admission: AdmissionId,
+        /// The service.
+        service: Principal,
+        /// The sources of the function's triggers.
+        sources: Vec<Thing>,
+    },
+    /// An endpoint asks for what everybody who came had anyway.
+    Ask {
+        /// The endpoint.
+        endpoint: EndpointId,
+        /// What it asks for.
+        check: Check,
+        /// How often somebody came, all with that.
+        came: u64,
+        /// The time in which nobody came without.
+        window: Window,
+    },
+    /// A key that nobody used is switched off.
+    Retire {
+        /// The key.
+        key: KeyId,
+        /// The time in which nobody used it.
+        window: Window,
+    },
+}
+
+/// What is needed of a statement.
+#[derive(Debug, Clone)]
+pub struct Narrowed {
+    /// The statement that gives it.
+    pub statement: StatementId,
+    /// Which actions, on which things; on whatever the statement takes, where logs do not say on what.
+    pub needs: BTreeMap<String, On>,
+}
+
+/// On what an action is needed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum On {
+    /// On these.
+    These(BTreeSet<Thing>),
+    /// On something that logs do not name.
+    Unsaid,
+}
+
+/// What was looked at and left as it is.
+#[derive(Debug, Clone)]
+pub struct Left {
+    /// What.
+    pub thing: Thing,
+    /// Why.
+    pub why: Why,
+}
+
+/// Why something is left as it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Why {
+    /// No logs cover all that it gives for long enough.
+    NotWatched,
+    /// It gives what is needed and no more.
+    Fits,
+    /// Others are called the same, so that it cannot be named alone.
+    NotAlone,
+    /// It has conditions that the format cannot say in a statement of its own.
+    Unwritable,
+    /// Some came without a credential, or the logs do not say what they showed.
+    CameWithout,
+    /// Those who came showed different kinds of credentials.
+    CameApart,
+    /// No trigger of the function says for which source it runs.
+    NoSource,
+    /// It is in use.
+    InUse,
+}
+
+/// What is proposed.
+#[derive(Debug, Clone, Default)]
+pub struct Proposal {
+    /// The changes.
+    pub changes: Vec<Change>,
+    /// What is left as it is.
+    pub left: Vec<Left>,
+}
+
+/// What somebody wants kept, whatever logs say: actions on things, for a principal.
+#[derive(Debug, Clone)]
+pub struct Keep {
+    /// Whose, as a label.
+    pub who: String,
+    /// The action.
+    pub action: String,
+    /// On what, as a label.
+    pub on: String,
+}
+
+/// Looks for the smallest change of something: a function, an identity, a grant, a key, an endpoint, or all of a scope.
+pub fn tighten(audit: &Audit<'_>, target: Thing, keep: &[Keep]) -> Proposal {
+    let mut tightening = Tightening { audit, keep, watch: Watch::default(), proposal: Proposal::default() };
+    tightening.of(target);
+    let mut proposal = tightening.proposal;
+    let estate = audit.estate();
+    proposal.left.sort_by_cached_key(|left| estate.label(left.thing));
+    proposal
+}
+
+/// A proposal being made.
+struct Tightening<'a, 'e> {
+    audit: &'a Audit<'e>,
+    keep: &'a [Keep],
+    watch: Watch,
+    proposal: Proposal,
+}
+
+impl Tightening<'_, '_> {
+    fn of(&mut self, target: Thing) {
+        match target {
+            Thing::Grant(id) => self.grant(id),
+            Thing::Identity(id) => self.held_by(Principal::Identity(id)),
+            Thing::User(id) => self.held_by(Principal::User(id)),
+            Thing::Group(id) => self.held_by(Principal::Group(id)),
+            Thing::Key(id) => self.key(id),
+            Thing::Endpoint(id) => self.endpoint(id),
+            Thing::Function(id) => self.function(id, true),
+            Thing::Scope(id) => self.scope(id),
+            _ => {}
+        }
+    }
+
+    fn held_by(&mut self, who: Principal) {
+        let mut grants: Vec<GrantId> = self.audit.effects().grants_of(who).collect();
+        self.in_order(&mut grants);
+        for grant in grants {
+            self.grant(grant);
+        }
+    }
+
+    fn in_order(&self, grants: &mut [GrantId]) {
+        let estate = self.audit.estate();
+        grants.sort_by_cached_key(|id| (estate.grant_id(*id), estate.grant(*id).origin));
+    }
+
+    fn function(&mut self, id: FunctionId, with_identity: bool) {
+        let estate = self.audit.estate();
+        let identity = estate.get(id).and_then(|it| estate.runs_as(it));
+        if let Some(identity) = identity.filter(|_| with_identity) {
+            self.held_by(Principal::Identity(identity));
+        }
+        self.permissions(id);
+        for &endpoint in estate.endpoints_of(id) {
+            self.endpoint(endpoint);
+        }
+        let keys: Vec<KeyId> = self.audit.effects().keys_of(Thing::Function(id)).collect();
+        for key in keys {
+            self.key(key);
+        }
+    }
+
+    fn scope(&mut self, scope: ScopeId) {
+        let estate = self.audit.estate();
+        let inside =
+            |thing: Thing| estate.scope_of(thing).is_some_and(|it| estate.tree().is_within(it, scope));
+        let mut identities: Vec<IdentityId> = estate.all().map(|(id, _)| id).collect();
+        identities.retain(|id| inside(Thing::Identity(*id)));
+        identities.sort_by_key(|id| estate.id(*id));
+        for id in identities {
+            self.held_by(Principal::Identity(id));
+        }
+        let mut functions: Vec<FunctionId> = self.audit.functions_below(scope).collect();
+        functions.sort_by_key(|id| estate.id(*id));
+        for id in functions {
+            self.function(id, false);
+        }
+        let mut keys: Vec<KeyId> = estate.all().map(|(id, _)| id).collect();
+        keys.retain(|id| {
+            estate.get(*id).is_some_and(|key| matches!(key.opens(), Thing::Scope(_)))
+                && inside(Thing::Key(*id))
+        });
+        keys.sort_by_key(|id| estate.id(*id));
+        for key in keys {
+            self.key(key);
+        }
+    }
+
+    fn leave(&mut self, thing: Thing, why: Why) {
+        self.proposal.left.push(Left { thing, why });
+    }
+}

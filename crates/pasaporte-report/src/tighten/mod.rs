@@ -1,0 +1,287 @@
+//! The smallest change that keeps what is needed: in words, as an overlay, and with its proof.
+
+mod overlay;
+
+use std::collections::BTreeSet;
+
+use pasaporte_audit::rehearse::rehearse;
+use pasaporte_audit::tighten::{Change, On, Proposal, Why};
+use pasaporte_audit::{Audit, times};
+use pasaporte_core::access::{On as Asked, Verdict};
+use pasaporte_core::diff::Diff;
+use pasaporte_core::estate::{Check, Estate, Principal, Thing, Vocabulary};
+use pasaporte_core::usage::Window;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::VERSION;
+use crate::dates::date;
+use crate::rehearsal::{StoppedOut, stopped};
+
+/// A proposal.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(title = "Pasaporte tighten, version 1")]
+pub struct TightenOut {
+    /// The version of this output.
+    pub tighten: u64,
+    /// What it is for.
+    pub target: String,
+    /// What would change.
+    pub changes: Vec<ChangeOut>,
+    /// What was looked at and is left as it is.
+    pub left: Vec<LeftOut>,
+    /// The proposal as an estate file that is laid over the estate; empty where nothing would change.
+    pub overlay: String,
+    /// What asking the estate as it would be says; null where nothing would change.
+    pub proof: Option<ProofOut>,
+}
+
+/// A change.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ChangeOut {
+    /// `drop`, `narrow`, `pin`, `ask` or `retire`.
+    pub kind: String,
+    /// What is changed.
+    pub what: String,
+    /// The change as a sentence.
+    pub told: String,
+    /// What is kept: actions and on what, or sources.
+    pub keeps: Vec<String>,
+    /// What it rests on: the time that logs cover.
+    pub because: String,
+    /// Where it was read: `FILE:LINE`.
+    pub read_from: Option<String>,
+}
+
+/// Something that is left as it is.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct LeftOut {
+    /// What.
+    pub what: String,
+    /// Why, as the rest of a sentence.
+    pub why: String,
+}
+
+/// What asking the estate as it would be says.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct ProofOut {
+    /// Whether all that is needed is still allowed.
+    pub keeps_what_is_needed: bool,
+    /// How many needs were asked about.
+    pub needs: usize,
+    /// What is needed and would be refused.
+    pub refused: Vec<String>,
+    /// Whether nobody may anything, or gets in anywhere, that they could not before.
+    pub adds_nothing: bool,
+    /// What somebody would gain.
+    pub gained: Vec<String>,
+    /// How many rights would be lost.
+    pub lost: usize,
+    /// Whether all sorts of actions and all principals were compared within the bounds on work.
+    pub complete: bool,
+    /// How often something was seen that was rehearsed.
+    pub rehearsed: u64,
+    /// What was seen and would be refused.
+    pub broken: Vec<StoppedOut>,
+}
+
+impl ProofOut {
+    /// Whether it holds: nothing breaks, nothing is added, and all was looked at.
+    pub fn holds(&self) -> bool {
+        self.keeps_what_is_needed && self.adds_nothing && self.complete && self.broken.is_empty()
+    }
+}
+
+impl TightenOut {
+    /// A proposal in words, without its proof.
+    pub fn new(audit: &Audit<'_>, target: &str, proposal: &Proposal) -> Self {
+        let estate = audit.estate();
+        let changes: Vec<ChangeOut> = proposal.changes.iter().map(|it| change(estate, it)).collect();
+        let left = proposal
+            .left
+            .iter()
+            .map(|it| LeftOut { what: estate.label(it.thing), why: why(it.why).to_owned() });
+        let overlay =
+            if changes.is_empty() { String::new() } else { overlay::overlay(estate, proposal, target) };
+        Self {
+            tighten: VERSION,
+            target: target.to_owned(),
+            changes,
+            left: left.collect(),
+            overlay,
+            proof: None,
+        }
+    }
+
+    /// Puts its proof beside it, from the estate as it would be.
+    pub fn prove(&mut self, old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) {
+        self.proof = Some(proof(old, new, proposal));
+    }
+}
+
+fn proof(old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) -> ProofOut {
+    let (mut needs, mut refused) = (0, Vec::new());
+    for (who, action, on) in needed(old, proposal) {
+        needs += 1;
+        let (before, after) = (old.estate(), new.estate());
+        let was = old.effects().may(who, &action, on);
+        let now = match (before.same_in(after, who), after.thing(&before.label(on))) {
+            (Some(who), Some(on)) => {
+                let action = new.effects().action(&action);
+                new.effects().verdict_on(who, &action, Asked::There(on), new.effects().given(who))
+            }
+            _ => Verdict::No,
+        };
+        if now < was {
+            refused.push(format!("{} {action} on {}", before.principal_label(who), before.label(on)));
+        }
+    }
+    let diff = Diff::new(old.effects(), new.effects());
+    let rights = diff.rights();
+    let more = rights.all.iter().filter(|right| right.now > right.was);
+    let mut gained: Vec<String> =
+        more.map(|right| format!("{} may do {} on {}", right.principal, right.action, right.on)).collect();
+    // Who gets in by a name of their own where anyone did is told as a way that opened: asked, they got in before.
+    let got_in = |way: &pasaporte_core::diff::WayChanged| {
+        let estate = old.estate();
+        let who = match estate.thing(&way.who) {
+            Some(Thing::Identity(id)) => Principal::Identity(id),
+            Some(Thing::User(id)) => Principal::User(id),
+            Some(Thing::Key(id)) => Principal::Key(id),
+            _ => return false,
+        };
+        let Some(Thing::Function(function)) = estate.thing(&way.function) else { return false };
+        let before = old.effects().enters(who, function, old.effects().given(who));
+        way.now.is_none_or(|(_, now)| before >= now)
+    };
+    let opened = diff.ways().into_iter().filter(|way| way.opened() && !got_in(way));
+    gained.extend(opened.map(|way| format!("{} gets into {} by {}", way.who, way.function, way.through)));
+    let rehearsal = rehearse(old, new);
+    ProofOut {
+        keeps_what_is_needed: refused.is_empty(),
+        needs,
+        refused,
+        adds_nothing: gained.is_empty(),
+        gained,
+        lost: rights.all.iter().filter(|right| right.now < right.was).count(),
+        complete: rights.complete && rights.not_compared.is_empty(),
+        rehearsed: rehearsal.times,
+        broken: rehearsal.broken.iter().map(|it| stopped(old, new, it)).collect(),
+    }
+}
+
+/// What a proposal keeps: who does what to what.
+fn needed(audit: &Audit<'_>, proposal: &Proposal) -> BTreeSet<(Principal, String, Thing)> {
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let mut all = BTreeSet::new();
+    for change in &proposal.changes {
+        let Change::Narrow { grant, needed, .. } = change else { continue };
+        let holder = estate.grant(*grant).principal;
+        let who: Vec<Principal> = match holder {
+            Principal::Group(group) => effects.everybody_in(group),
+            other => vec![other],
+        };
+        for (action, on) in needed.iter().flat_map(|it| &it.needs) {
+            let On::These(things) = on else { continue };
+            for &who in &who {
+                all.extend(things.iter().map(|thing| (who, action.clone(), *thing)));
+            }
+        }
+    }
+    all
+}
+
+fn seen_in(window: &Window) -> String {
+    format!("logs cover {} days, from {} to {}", window.days(), date(window.from), date(window.to))
+}
+
+fn change(estate: &Estate, it: &Change) -> ChangeOut {
+    let place = |thing: Thing| {
+        estate.origin(thing).map(|origin| format!("{}:{}", estate.path(origin.file), origin.line))
+    };
+    let (kind, thing, told, keeps, because) = match it {
+        Change::Drop { grant, window } => {
+            let thing = Thing::Grant(*grant);
+            let told = format!(
+                "Take away {}: nothing of it was used, and no trigger needs it.",
+                estate.label(thing)
+            );
+            ("drop", thing, told, Vec::new(), seen_in(window))
+        }
+        Change::Narrow { grant, needed, denies, window } => {
+            let thing = Thing::Grant(*grant);
+            let keeps: Vec<String> = needed
+                .iter()
+                .flat_map(|it| it.needs.iter().map(move |(action, on)| (it, action, on)))
+                .map(|(it, action, on)| match on {
+                    On::These(things) => {
+                        let mut names: Vec<String> =
+                            things.iter().map(|thing| estate.label(*thing)).collect();
+                        names.sort_unstable();
+                        format!("{action} on {}", names.join(", "))
+                    }
+                    On::Unsaid => {
+                        let resources = estate.resources_picked(estate.statement(it.statement).resources);
+                        let any: Vec<&str> =
+                            resources.any().iter().map(|id| estate.pattern(*id).text()).collect();
+                        format!("{action} on {}, since logs do not say on what", any.join(", "))
+                    }
+                })
+                .collect();
+            let and = if denies.is_empty() { "" } else { ", with what it takes away" };
+            let told = format!("Narrow {} to what is needed{and}.", estate.label(thing));
+            ("narrow", thing, told, keeps, seen_in(window))
+        }
+        Change::Pin { function, service, sources, .. } => {
+            let thing = Thing::Function(*function);
+            let keeps: Vec<String> = sources.iter().map(|source| estate.label(*source)).collect();
+            let who = estate.principal_label(*service);
+            let told =
+                format!("Let {who} run {} for the sources of its triggers alone.", estate.label(thing));
+            ("pin", thing, told, keeps, "its triggers name these sources".to_owned())
+        }
+        Change::Ask { endpoint, check, came, window } => {
+            let thing = Thing::Endpoint(*endpoint);
+            let asks = match check {
+                Check::None => "nothing".to_owned(),
+                Check::Identity => "an identity".to_owned(),
+                Check::Key(reach) => format!("a key of reach {}", reach.word()),
+                Check::Token(verifier) => {
+                    format!("a token that {} accepts", estate.label(Thing::Verifier(*verifier)))
+                }
+            };
+            let told = format!("Let {} ask for {asks}.", estate.label(thing));
+            let because = match came {
+                0 => format!("nobody came; {}", seen_in(window)),
+                came => format!("somebody came {}, each time with that; {}", times(*came), seen_in(window)),
+            };
+            ("ask", thing, told, Vec::new(), because)
+        }
+        Change::Retire { key, window } => {
+            let thing = Thing::Key(*key);
+            let told = format!("Switch {} off: nobody used it.", estate.label(thing));
+            ("retire", thing, told, Vec::new(), seen_in(window))
+        }
+    };
+    ChangeOut {
+        kind: kind.to_owned(),
+        what: estate.label(thing),
+        told,
+        keeps,
+        because,
+        read_from: place(thing),
+    }
+}
+
+fn why(why: Why) -> &'static str {
+    match why {
+        Why::NotWatched => "no logs cover all that it gives, for long enough and until lately",
+        Why::Fits => "it gives what is needed and no more",
+        Why::NotAlone => "others are called the same: give it an id, so that it can be named alone",
+        Why::Unwritable => "its conditions ask two things of one attribute, which a statement cannot say",
+        Why::CameWithout => "somebody came without a credential, or the logs do not say what they showed",
+        Why::CameApart => "those who came showed different kinds of credentials",
+        Why::NoSource => "a service may run it for strangers, and no trigger says for which source",
+        Why::InUse => "it is in use",
+    }
+}
