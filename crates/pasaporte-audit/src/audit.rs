@@ -17,6 +17,7 @@ use pasaporte_core::estate::{
 };
 
 use crate::settings::{Settings, Thresholds};
+use crate::ways::Ways;
 use crate::{Catalogue, Finding, Rule};
 
 /// An estate being audited.
@@ -30,6 +31,7 @@ pub struct Audit<'e> {
     surroundings: Vec<OnceLock<(Exposed, Option<Environment>)>>,
     contracts: OnceLock<HeldContracts>,
     kinds_of_resources: OnceLock<BTreeSet<Name>>,
+    ways: OnceLock<Ways>,
     /// Where only some things are looked at, those.
     only: Option<FxHashSet<Thing>>,
 }
@@ -45,6 +47,7 @@ impl<'e> Audit<'e> {
             exposures: (0..estate.count::<FunctionId>()).map(|_| OnceLock::new()).collect(),
             contracts: OnceLock::new(),
             kinds_of_resources: OnceLock::new(),
+            ways: OnceLock::new(),
             only: None,
         }
     }
@@ -278,6 +281,11 @@ impl<'e> Audit<'e> {
     /// Contracts held against what is deployed.
     pub fn contracts(&self) -> &HeldContracts {
         self.contracts.get_or_init(|| self.effects.held_contracts())
+    }
+
+    /// How far strangers and code for tests get; nothing where only some things are looked at.
+    pub(crate) fn ways(&self) -> &Ways {
+        self.ways.get_or_init(|| if self.is_narrow() { Ways::default() } else { Ways::new(&self.effects) })
     }
 
     /// The kinds of the resources of the estate.

@@ -13,6 +13,7 @@ use pasaporte_core::estate::{
     Origin, PatternId, Principal, Reference, ResourceId, ScopeId, SeenIn, SetId, Thing, TokenId, TriggerId,
     Unread, VerifierId,
 };
+use pasaporte_core::paths::{Node, Path};
 use pasaporte_core::usage::Window;
 
 /// What a rule saw.
@@ -28,6 +29,8 @@ pub enum Fact {
     Trust(TrustFact),
     /// Of a shared secret.
     Key(KeyFact),
+    /// Of how far somebody gets.
+    Path(PathFact),
     /// Of what could not be seen.
     Blind(BlindFact),
 }
@@ -512,6 +515,8 @@ pub enum BlindFact {
     Unclassed(Box<(Box<str>, Vec<Origin>)>),
     /// There may be members of a group that were not seen.
     UnseenMembers(GroupId),
+    /// There were more steps of paths than were looked at.
+    FarPaths,
     /// The estate does not say when it was true.
     NoTime,
     /// Nobody said when a key was made.
@@ -555,6 +560,17 @@ pub struct UnseenKind {
     pub origins: Vec<Origin>,
 }
 
+/// What was seen of how far somebody gets.
+#[derive(Debug, Clone)]
+pub enum PathFact {
+    /// A path leads to something that matters, and its last step to more of the kind: all, that one first.
+    Leads(Box<(Path, Vec<Node>)>),
+    /// A path leads from one account into another: the one that it leaves.
+    Leaves(Box<(ScopeId, Path)>),
+    /// A function makes itself run by what it writes: the triggers on the way round.
+    Loop(FunctionId, Box<[TriggerId]>),
+}
+
 macro_rules! is_a_fact {
     ($($family:ident: $of:ident,)*) => {
         $(impl From<$of> for Fact {
@@ -571,5 +587,6 @@ is_a_fact! {
     Identity: IdentityFact,
     Trust: TrustFact,
     Key: KeyFact,
+    Path: PathFact,
     Blind: BlindFact,
 }

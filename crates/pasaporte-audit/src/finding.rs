@@ -302,6 +302,11 @@ impl Finding {
         }
     }
 
+    /// What it comes from.
+    pub(crate) fn causes(&self) -> &[Cause] {
+        self.causes.all()
+    }
+
     /// All that was seen that makes it so: mostly one fact.
     pub fn facts(&self) -> impl Iterator<Item = &Fact> {
         std::iter::once(&self.fact).chain(self.more.iter().flat_map(|more| &more.facts))

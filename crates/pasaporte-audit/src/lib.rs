@@ -15,8 +15,10 @@ mod rules;
 mod settings;
 mod settle;
 mod severity;
+pub mod start;
 pub mod tighten;
 mod verdict;
+mod ways;
 mod words;
 
 use std::collections::BTreeSet;

@@ -18,6 +18,7 @@ use crate::finding::{FindingOut, Texts};
 use crate::looked_at::LookedAt;
 use crate::rules::RuleOut;
 use crate::since::{Saved, SinceOut, Unfit, parse};
+use crate::start::StartOut;
 
 /// The version of this output.
 pub use crate::since::VERSION;
@@ -43,6 +44,9 @@ pub struct Report<F = Vec<FindingOut>> {
     /// By which configuration it was judged; left out where there is none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub configured: Option<ConfiguredOut>,
+    /// The few changes that close most of the critical findings; left out where nobody looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub start_here: Option<StartOut>,
     /// The leading findings, worst first: each weakness once, with what else was found of it beneath.
     pub findings: F,
     /// The rules that were run, by id.
@@ -190,6 +194,7 @@ impl<'a> Report<Findings<'a>> {
             since: None,
             acceptances: None,
             configured: None,
+            start_here: None,
             findings: Findings { audit, findings, texts, saved: None, accepted: None },
             rules: ran.map(RuleOut::of).collect(),
             exhibits: None,

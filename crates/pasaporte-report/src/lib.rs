@@ -26,6 +26,7 @@ mod rules;
 pub mod schema;
 mod severity;
 pub mod since;
+pub mod start;
 pub mod threshold;
 pub mod tighten;
 mod usage;

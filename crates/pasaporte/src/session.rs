@@ -4,11 +4,14 @@ use std::collections::{BTreeSet, HashMap};
 use std::io::{self, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 
+use pasaporte_audit::start::{label, start_here};
 use pasaporte_audit::{Audit, Catalogue, Finding, Rule, Settings, Severity, judge};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{EndpointId, Estate, FunctionId, IdentityId, KeyId, Thing};
+use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::edit::Lines;
-use pasaporte_read::text::Source;
+use pasaporte_read::estate::{Beside, load};
+use pasaporte_read::text::{Form, Source};
 use pasaporte_report::accepted::{AcceptancesOut, Accepted, AcceptedOut};
 use pasaporte_report::audit::{Findings, Report, write_json};
 use pasaporte_report::config::ConfiguredOut;
@@ -16,6 +19,7 @@ use pasaporte_report::exhibits::Exhibits;
 use pasaporte_report::finding::Texts;
 use pasaporte_report::list::{Kind, List};
 use pasaporte_report::since::{Now, Saved, SinceOut, Then};
+use pasaporte_report::start::StartOut;
 use pasaporte_report::{
     Card, EndpointCard, IdentityCard, KeyCard, LookedAt, looked_at, looked_at_for_identity, looked_at_for_key,
 };
@@ -28,13 +32,56 @@ pub(crate) struct Session {
     settings: Settings,
     /// The file of configuration by which it is judged.
     configured: Option<String>,
+    /// What was said of it beside its files.
+    beside: Beside,
 }
 
 impl Session {
     /// On an estate that was loaded, from these texts.
-    pub(crate) fn new(estate: Estate, sources: Vec<Source>) -> Self {
+    pub(crate) fn new(estate: Estate, sources: Vec<Source>, beside: Beside) -> Self {
         let texts = Read { sources, known: Mutex::default() };
-        Self { estate, texts, settings: Settings::default(), configured: None }
+        Self { estate, texts, settings: Settings::default(), configured: None, beside }
+    }
+
+    /// The same estate with a text laid over it, read again; none where it cannot be, as standard input cannot.
+    pub(crate) fn with_laid_over(&self, text: String) -> Option<Result<Self, Diagnostics>> {
+        let mut beside = self.beside.clone();
+        let sources: Vec<Source> = self
+            .texts
+            .sources
+            .iter()
+            .filter(|it| !beside.overlays.iter().any(|over| over.name() == it.name()))
+            .cloned()
+            .collect();
+        if sources.iter().any(|source| matches!(source, Source::Standard)) {
+            return None;
+        }
+        beside.overlays.push(Source::Text { name: "(proposal)".to_owned(), text, form: Form::Yaml });
+        let estate = load(&sources, &beside, Diagnostics::default());
+        let session = |estate| {
+            Self::new(estate, sources, beside).judged(self.settings.clone(), self.configured.clone())
+        };
+        Some(estate.map(session))
+    }
+
+    /// The few changes that close most of the critical findings of an audit; none where there are none, or where looking would
+    /// take long.
+    pub(crate) fn start_here(&self, audited: &Audited<'_>) -> Option<StartOut> {
+        const MOST_FUNCTIONS: usize = 5_000;
+        if self.estate.count::<FunctionId>() > MOST_FUNCTIONS {
+            return None;
+        }
+        let elements = start_here(&audited.audit, &audited.findings);
+        if elements.is_empty() {
+            return None;
+        }
+        let removed = elements
+            .iter()
+            .map(|it| format!("  - {}\n", serde_json::Value::String(label(&audited.audit, *it))));
+        let text = format!("estate: 1\noverlay: true\nremoved:\n{}", removed.collect::<String>());
+        let there = self.with_laid_over(text)?.ok()?;
+        let then = there.audit(audited.ran.clone());
+        Some(StartOut::new((&audited.audit, &audited.findings), (&then.audit, &then.findings), &elements))
     }
 
     /// The same, judged as a configuration says.
@@ -130,6 +177,7 @@ pub(crate) struct Audited<'e> {
     pub(crate) since: Option<Since>,
     pub(crate) accepted: Option<Heeded>,
     pub(crate) configured: Option<ConfiguredOut>,
+    pub(crate) start_here: Option<StartOut>,
     exhibits: Option<Exhibits>,
 }
 
@@ -165,6 +213,7 @@ impl<'e> Audited<'e> {
             since: None,
             accepted: None,
             configured: None,
+            start_here: None,
             exhibits: None,
         }
     }
@@ -221,6 +270,7 @@ impl<'e> Audited<'e> {
         let version = env!("CARGO_PKG_VERSION");
         let mut report = Report::new(&self.audit, &self.findings, self.texts, ran, looked_at, version);
         report.configured.clone_from(&self.configured);
+        report.start_here.clone_from(&self.start_here);
         let report = match &self.since {
             Some(since) => report.held_against(&since.saved, since.told.clone()),
             None => report,
@@ -240,17 +290,13 @@ fn is_blind(rule: &Rule) -> bool {
 mod tests {
     use std::path::Path;
 
-    use pasaporte_read::diagnostic::Diagnostics;
-    use pasaporte_read::estate::{Beside, load};
-    use pasaporte_read::text::Form;
-
     use super::*;
 
     fn session(text: &str) -> Session {
         let form = Form::of(Path::new("a.yaml")).unwrap();
         let source = Source::Text { name: "a.yaml".to_owned(), text: text.to_owned(), form };
         let estate = load(std::slice::from_ref(&source), &Beside::default(), Diagnostics::default());
-        Session::new(estate.unwrap_or_else(|_| panic!("an estate")), vec![source])
+        Session::new(estate.unwrap_or_else(|_| panic!("an estate")), vec![source], Beside::default())
     }
 
     fn found(session: &Session) -> usize {

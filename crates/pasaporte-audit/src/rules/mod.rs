@@ -10,6 +10,7 @@ pub(crate) mod grant;
 pub(crate) mod identity;
 mod key;
 pub(crate) mod outsiders;
+mod path;
 mod power;
 pub(crate) mod surplus;
 pub(crate) mod trust;
@@ -79,6 +80,7 @@ impl Catalogue {
             unused::IDENTITIES,
             trust::RULES,
             outsiders::RULES,
+            path::RULES,
         ];
         let rules = families.concat().into_iter().chain(key::rules()).chain(blind::rules());
         Self { rules: rules.collect() }

@@ -95,6 +95,10 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
                 .fix("Give the collector the access that it takes to read members, and gather again.")
                 .at(estate.origin(Thing::Group(*id)), "the group")
         }
+        BlindFact::FarPaths => Told::new(
+            "There are more steps from one right to the next than were looked at, so some paths may not be told.",
+        )
+        .fix("Audit parts of the estate apart, an account at a time."),
         BlindFact::NoTime => Told::new(
             "The estate does not say when it was true, so no age and no expiry can be judged: expired grants and keys \
              count as valid, and no key as stale.",

@@ -6,6 +6,7 @@ pub(crate) mod grant;
 mod identity;
 mod key;
 pub(crate) mod level;
+mod path;
 pub(crate) mod phrases;
 mod seen;
 mod surplus;
@@ -100,6 +101,7 @@ fn tell(audit: &Audit<'_>, fact: &Fact) -> Told {
         Fact::Grant(fact) => Some(grant::tell(audit, fact)),
         Fact::Identity(fact) => identity::tell(audit, fact),
         Fact::Trust(fact) => Some(trust::tell(audit, fact)),
+        Fact::Path(fact) => Some(path::tell(audit, fact)),
         Fact::Key(fact) => key::tell(audit, fact),
         Fact::Blind(fact) => blind::tell(audit, fact),
     };

@@ -155,4 +155,10 @@ impl<'a, 'e> Paths<'a, 'e> {
     pub fn effects(&self) -> &'a Effects<'e> {
         self.effects
     }
+
+    /// Who makes which function run by which way, by each name to which something gives that.
+    pub fn ways_to_run(&self) -> impl Iterator<Item = (Principal, FunctionId, Through)> {
+        let all = self.enterers.iter();
+        all.flat_map(|(who, ways)| ways.iter().map(|(function, through, _)| (*who, *function, *through)))
+    }
 }

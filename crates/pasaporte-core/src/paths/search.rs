@@ -127,8 +127,12 @@ impl Found {
 
     /// The best path to a node: control before influence, sure before conditional, then the shortest.
     pub fn path(&self, to: Node) -> Option<Path> {
+        self.each_path(to).next()
+    }
+
+    fn path_of(&self, to: Node, quality: Quality) -> Option<Path> {
         let at = self.nodes.get_index_of(&to)?;
-        let quality = Quality::ALL.into_iter().find(|quality| self.entered(at, *quality).is_some())?;
+        self.entered(at, quality)?;
         let mut hops: Vec<Hop> = Vec::new();
         let (mut at, mut label) = (at, quality.index());
         loop {
@@ -142,6 +146,11 @@ impl Found {
         hops.reverse();
         let start = *self.nodes.get_index(at)?;
         Some(Path { start, hops: hops.into(), quality })
+    }
+
+    /// The shortest path of each quality to a node.
+    pub fn each_path(&self, to: Node) -> impl Iterator<Item = Path> {
+        Quality::ALL.into_iter().filter_map(move |quality| self.path_of(to, quality))
     }
 
     fn entered(&self, at: usize, quality: Quality) -> Option<Entered> {
@@ -223,7 +232,7 @@ impl Paths<'_, '_> {
     }
 
     /// What a node is called: its kind and its label.
-    pub(super) fn name(&self, node: Node) -> (u8, String) {
+    pub fn name(&self, node: Node) -> (u8, String) {
         let estate = self.effects.estate();
         match node {
             Node::Who(who) => (0, estate.principal_label(who)),

@@ -110,6 +110,11 @@ impl Audit {
             if let Some((saved, file)) = saved {
                 audited.hold_against(saved, &file);
             }
+            // Of some rules alone the worst is not known.
+            if self.judging.is_whole() {
+                audited.start_here =
+                    sheet.while_waiting("looking where to start", || session.start_here(&audited));
+            }
             let exhibited = |kind: Kind| kind == Kind::Html || self.save.is_some();
             if reports.iter().any(|(_, kind)| exhibited(*kind)) {
                 sheet.while_waiting("drawing passports", || audited.exhibit());
@@ -186,6 +191,11 @@ impl Judging {
             }),
             _ => Ok(chosen),
         }
+    }
+
+    /// Whether all rules are run.
+    fn is_whole(&self) -> bool {
+        self.only.is_empty() && self.skip.is_empty()
     }
 
     /// What makes the audit fail, by argument or configuration.

@@ -52,7 +52,8 @@ impl Demo {
     }
 
     pub(super) fn show(&self, sheet: &mut Sheet<'_>, session: &Session) -> Done {
-        let audited = session.audit(Judging::default().chosen(&Heeded::default())?);
+        let mut audited = session.audit(Judging::default().chosen(&Heeded::default())?);
+        audited.start_here = session.start_here(&audited);
         sheet.text(&view::audit(sheet.page, &audited, self.showing.in_full()))?;
         if !sheet.quiet {
             sheet.text(&view::next_steps(sheet.page, self.folder.as_deref()))?;

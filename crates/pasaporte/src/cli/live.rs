@@ -126,7 +126,7 @@ fn read(folder: &Path, shown: &Path) -> Result<Session, Stop> {
         });
     let sources: Vec<Source> = sources.collect();
     let estate = load(&sources, &Beside::default(), diagnostics).map_err(Stop::Wrong)?;
-    Ok(Session::new(estate, sources))
+    Ok(Session::new(estate, sources, Beside::default()))
 }
 
 /// A folder that goes when it is no longer needed.

@@ -476,8 +476,9 @@ impl Input {
         let supplement = configured.config.supplement.clone();
         let beside = Beside { as_of: self.as_of, supplement, overlays };
         let estate = load(&sources, &beside, diagnostics).map_err(Stop::Wrong)?;
-        sources.extend(beside.overlays);
-        Ok(Session::new(estate, sources).judged(configured.config.settings.clone(), configured.file()))
+        sources.extend(beside.overlays.iter().cloned());
+        Ok(Session::new(estate, sources, beside)
+            .judged(configured.config.settings.clone(), configured.file()))
     }
 
     /// The estate that is meant where none is named.

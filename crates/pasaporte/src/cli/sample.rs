@@ -36,7 +36,7 @@ pub(super) const FILES: &[(&str, &str)] = &[
 pub(super) fn session(place: &Path) -> Result<Session, Stop> {
     let sources = carried(place);
     let estate = load(&sources, &Beside::default(), Diagnostics::default()).map_err(Stop::Wrong)?;
-    Ok(Session::new(estate, sources))
+    Ok(Session::new(estate, sources, Beside::default()))
 }
 
 /// Its files, as if they stood in a folder.

@@ -8,7 +8,6 @@ use clap_complete::ArgValueCompleter;
 use pasaporte_audit::tighten::tighten;
 use pasaporte_core::estate::{Estate, GrantId, Id, Thing};
 use pasaporte_read::files;
-use pasaporte_read::text::{Form, Source};
 use pasaporte_report::tighten::TightenOut;
 
 use super::{Done, FOUND, Format, Input, Sheet, Stop, completions, lookup, unwritable};
@@ -48,9 +47,10 @@ impl Tighten {
                 let mut told = TightenOut::new(&audit, &label, &proposal);
                 if !told.overlay.is_empty() {
                     let text = told.overlay.clone();
-                    let overlay = Source::Text { name: "(proposal)".to_owned(), text, form: Form::Yaml };
-                    let there = ManuallyDrop::new(self.input.load_with(&configured, vec![overlay])?);
-                    told.prove(&audit, &there.prepared(), &proposal);
+                    if let Some(there) = session.with_laid_over(text) {
+                        let there = ManuallyDrop::new(there.map_err(Stop::Wrong)?);
+                        told.prove(&audit, &there.prepared(), &proposal);
+                    }
                 }
                 Ok(told)
             })

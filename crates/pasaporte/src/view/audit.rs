@@ -10,6 +10,7 @@ use pasaporte_report::accepted::AcceptedOut;
 use pasaporte_report::config::ConfiguredOut;
 use pasaporte_report::finding::PasteOut;
 use pasaporte_report::since::Then;
+use pasaporte_report::start::StartOut;
 use pasaporte_report::{AccountOut, LookedAt};
 use unicode_width::UnicodeWidthStr;
 
@@ -202,6 +203,9 @@ fn heading(page: Page, audited: &Audited<'_>) -> String {
     out.push_str(&page.paragraph(&blind, "", "", 0));
     if let Some(it) = &audited.configured {
         out.push_str(&page.paragraph(&judged_by(it), "", "", 0));
+    }
+    if let Some(it) = &audited.start_here {
+        out.push_str(&start_here(page, it));
     }
     out.push('\n');
     out.push_str(&standing(page, audited));
@@ -430,6 +434,36 @@ fn names(estate: &Estate, findings: &[&Finding], most: usize) -> String {
     let more = things.len().saturating_sub(most);
     let shown = things[..things.len().min(most)].join(", ");
     if more == 0 { shown } else { format!("{shown} … and {more} more") }
+}
+
+/// The few changes that close most of the worst.
+fn start_here(page: Page, it: &StartOut) -> String {
+    let (number, close) = match it.changes.len() {
+        1 => ("One change".to_owned(), "closes"),
+        2 => ("Two changes".to_owned(), "close"),
+        3 => ("Three changes".to_owned(), "close"),
+        some => (format!("{some} changes"), "close"),
+    };
+    let told = format!("{number} {close} {} of {}.", it.closed, count(it.of, "critical finding"));
+    let mut out = format!("\n{} ", paint(BOLD, "Start here:"));
+    out.push_str(&page.paragraph(&told, "", "", 12));
+    for (at, change) in it.changes.iter().enumerate() {
+        let place = change.read_from.as_ref().map_or_else(String::new, |at| format!(" · {at}"));
+        let first = format!(" {} ", paint(FIX, &format!("{:>2}", at + 1)));
+        out.push_str(&page.paragraph(&format!("{}{place}", change.told), &first, "    ", 4));
+    }
+    let touches = if it.touches.is_empty() {
+        "Nobody was seen to use any of it.".to_owned()
+    } else {
+        format!("Seen in use there: {}.", it.touches.join("; "))
+    };
+    out.push_str(&page.paragraph(&touches, "    ", "    ", 4));
+    if it.closed < it.of {
+        let left = it.of - it.closed;
+        let told = format!("That leaves {left}.");
+        out.push_str(&page.paragraph(&told, "    ", "    ", 4));
+    }
+    out
 }
 
 fn summary(page: Page, audited: &Audited<'_>, named: usize, all: bool) -> String {

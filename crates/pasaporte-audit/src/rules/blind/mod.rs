@@ -76,7 +76,7 @@ const RULES: &[Rule] = &[
         judge: partial_collection,
     },
     Rule {
-        id: "blind/unclassed-action",
+        id: "blind/unknown-action",
         title: "What an action does is not known",
         why: "No line of the catalogue says what it does, so it counts as changing something, and whether it reads what \
               is confidential or changes who may do what is not judged.",
@@ -219,6 +219,9 @@ fn is_kind_of_things(kind: &str) -> bool {
 }
 
 fn unbounded_question(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
+    if !audit.ways().complete && !audit.is_narrow() {
+        raising.raise(&blind(None).facet("paths"), BlindFact::FarPaths);
+    }
     for service in audit.effects().unbounded() {
         raising.raise(&blind(None).facet(&*service), BlindFact::Unbounded(service));
     }

@@ -1,0 +1,198 @@
+//! How far strangers and code for tests get, worked out once for all rules on paths: plain data, the best path of each.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use pasaporte_core::effect::{Effects, Impact};
+use pasaporte_core::entry::Through;
+use pasaporte_core::estate::{AccountOf, FunctionId, IdentityId, Principal, ScopeId, Thing, TriggerId};
+use pasaporte_core::paths::{Class, Found, Goal, Node, Path, Paths};
+
+/// What rules on paths rest on.
+#[derive(Debug, Default)]
+pub(crate) struct Ways {
+    /// From anyone to confidential data, by others' rights.
+    pub(crate) to_data: Vec<Led>,
+    /// From anyone to who may do what at an account or above.
+    pub(crate) to_access: Vec<Led>,
+    /// From code for tests to an identity in production that may do worse.
+    pub(crate) upwards: Vec<Path>,
+    /// From one account into another, by whoever came into the first: the best path of each pair.
+    pub(crate) across: Vec<(ScopeId, ScopeId, Path)>,
+    /// Functions that make themselves run by what they write, each with the triggers on the way round.
+    pub(crate) loops: Vec<(FunctionId, Vec<TriggerId>)>,
+    /// Whether all was looked at.
+    pub(crate) complete: bool,
+}
+
+/// Whereto somebody leads: by what they may do, one path stands for all.
+#[derive(Debug, Clone)]
+pub(crate) struct Led {
+    /// Who, or what, comes last before the goals.
+    pub(crate) by: Node,
+    /// The best path to one of them.
+    pub(crate) path: Path,
+    /// All of them, that one first.
+    pub(crate) goals: Vec<Node>,
+}
+
+impl Ways {
+    pub(crate) fn new(effects: &Effects<'_>) -> Self {
+        let paths = Paths::new(effects, Vec::new());
+        let anyone = paths.from(&paths.starts(Class::Anyone));
+        let tests = paths.from(&paths.starts(Class::Tests));
+        Self {
+            to_data: leading(&paths, &anyone, Goal::Confidential),
+            to_access: leading(&paths, &anyone, Goal::Access),
+            upwards: upwards(&paths, &anyone, &tests),
+            across: across(&paths, &anyone),
+            loops: loops(&paths),
+            complete: anyone.complete && tests.complete,
+        }
+    }
+}
+
+/// The best paths to what is a goal, where each takes the rights of two others or more, however it is reached: what takes one is
+/// told of that one.
+fn leading(paths: &Paths<'_, '_>, found: &Found, goal: Goal) -> Vec<Led> {
+    let goals = found.nodes().iter().filter(|node| paths.is_goal(goal, **node, **node));
+    let far = goals.filter(|node| found.each_path(**node).all(|path| path.others() > 1));
+    let mut all: Vec<Path> = far.filter_map(|node| found.path(*node)).collect();
+    all.sort_by_cached_key(|path| (path.quality, path.len(), paths.name(path.end())));
+    let mut led: Vec<Led> = Vec::new();
+    for path in all {
+        let Some(by) = path.told().last().map(|hop| hop.from) else { continue };
+        match led.iter_mut().find(|known| known.by == by) {
+            Some(known) => known.goals.push(path.end()),
+            None => led.push(Led { by, goals: vec![path.end()], path }),
+        }
+    }
+    led
+}
+
+/// From code for tests to identities in production that may do worse than it: where anyone does not come to them as well.
+fn upwards(paths: &Paths<'_, '_>, anyone: &Found, tests: &Found) -> Vec<Path> {
+    let effects = paths.effects();
+    let identity = |node: Node| match node {
+        Node::Who(Principal::Identity(id)) => Some(id),
+        _ => None,
+    };
+    let worst = |id: IdentityId| effects.harm_itself(Principal::Identity(id)).impact;
+    let goals = tests.nodes().iter().filter(|node| paths.is_goal(Goal::Production, **node, **node));
+    let mut all: Vec<Path> = Vec::new();
+    for node in goals {
+        let by_anyone = anyone.path(*node).map(|path| path.quality);
+        let Some(path) = tests.path(*node).filter(|path| path.others() > 1) else { continue };
+        let start = path.hops.iter().map(|hop| hop.from).chain([path.end()]).find_map(identity);
+        let is_worse = match (identity(*node), start) {
+            (Some(to), Some(from)) => worst(to) < worst(from) && worst(to) <= Impact::DataOrSecrets,
+            _ => false,
+        };
+        if is_worse && !path.quality.influence && by_anyone.is_none_or(|quality| quality > path.quality) {
+            all.push(path);
+        }
+    }
+    all
+}
+
+/// The best path into each account from another one, by which anyone came.
+fn across(paths: &Paths<'_, '_>, found: &Found) -> Vec<(ScopeId, ScopeId, Path)> {
+    let estate = paths.effects().estate();
+    let account = |node: Node| {
+        let thing = match node {
+            Node::Who(Principal::Identity(id)) => Thing::Identity(id),
+            Node::Code(id) => Thing::Function(id),
+            _ => return None,
+        };
+        match estate.account_of(thing) {
+            AccountOf::Known(account) => Some(account),
+            AccountOf::Unnamed | AccountOf::Unknown => None,
+        }
+    };
+    let mut best: BTreeMap<(ScopeId, ScopeId), Path> = BTreeMap::new();
+    for node in found.nodes() {
+        let Some(to) = account(*node) else { continue };
+        let Some(path) = found.path(*node).filter(|path| path.others() > 1) else { continue };
+        // The last step leaves an account for another.
+        let Some(last) = path.told().last() else { continue };
+        let Some(from) = account(last.from).filter(|from| *from != to) else { continue };
+        let rank = |path: &Path| {
+            let harm = match path.end() {
+                Node::Who(who) => paths.effects().harm_itself(who).impact,
+                _ => Impact::RunsCode,
+            };
+            (path.quality, harm, path.len(), paths.name(path.end()))
+        };
+        if best.get(&(from, to)).is_none_or(|known| rank(&path) < rank(known)) {
+            best.insert((from, to), path);
+        }
+    }
+    best.into_iter().map(|((from, to), path)| (from, to, path)).collect()
+}
+
+/// Functions that make themselves run by what they write: of each circle the first by name, with the triggers round it.
+fn loops(paths: &Paths<'_, '_>) -> Vec<(FunctionId, Vec<TriggerId>)> {
+    let estate = paths.effects().estate();
+    let mut next: BTreeMap<FunctionId, Vec<(FunctionId, TriggerId)>> = BTreeMap::new();
+    for (who, function, through) in paths.ways_to_run() {
+        let (Principal::Identity(identity), Through::Source(trigger)) = (who, through) else { continue };
+        for &writer in estate.functions_as(identity) {
+            next.entry(writer).or_default().push((function, trigger));
+        }
+    }
+    let mut starts: Vec<FunctionId> = next.keys().copied().collect();
+    starts.sort_by_key(|id| estate.id(*id));
+    for all in next.values_mut() {
+        all.sort_by_key(|(id, trigger)| (estate.id(*id), estate.id(*trigger)));
+        all.dedup();
+    }
+    let mut told: BTreeSet<FunctionId> = BTreeSet::new();
+    let mut all = Vec::new();
+    for start in starts {
+        if told.contains(&start) {
+            continue;
+        }
+        if let Some(round) = round(&next, start) {
+            told.insert(start);
+            told.extend(round.iter().map(|(function, _)| *function));
+            all.push((start, round.into_iter().map(|(_, trigger)| trigger).collect()));
+        }
+    }
+    all
+}
+
+/// Steps that a search for a circle takes at most.
+const MOST_STEPS: usize = 100_000;
+
+/// The shortest way from a function back to itself.
+fn round(
+    next: &BTreeMap<FunctionId, Vec<(FunctionId, TriggerId)>>,
+    start: FunctionId,
+) -> Option<Vec<(FunctionId, TriggerId)>> {
+    let mut from: BTreeMap<FunctionId, (FunctionId, TriggerId)> = BTreeMap::new();
+    let mut open = std::collections::VecDeque::from([start]);
+    let mut steps = 0;
+    while let Some(at) = open.pop_front() {
+        for &(to, trigger) in next.get(&at).map_or(&[][..], |all| all) {
+            steps += 1;
+            if steps > MOST_STEPS {
+                return None;
+            }
+            if to == start {
+                let mut round = vec![(to, trigger)];
+                let mut back = at;
+                while back != start {
+                    let (before, trigger) = from[&back];
+                    round.push((back, trigger));
+                    back = before;
+                }
+                round.reverse();
+                return Some(round);
+            }
+            if !from.contains_key(&to) {
+                from.insert(to, (at, trigger));
+                open.push_back(to);
+            }
+        }
+    }
+    None
+}
