@@ -28,7 +28,10 @@ fn estates(usual: u32) -> ProptestConfig {
 fn actions() -> BTreeSet<String> {
     let mut all: BTreeSet<String> = ACTIONS.iter().map(|it| (*it).to_owned()).collect();
     for kind in ["table", "queue", "function", "identity", "key", "access"] {
-        let words = ["read", "write", "delete", "manage", "create", "update", "zz", "Read", "s-an", "list", "Rea", "wr"];
+        let words = [
+            "read", "write", "delete", "manage", "create", "update", "zz", "Read", "s-an", "list", "Rea",
+            "wr",
+        ];
         all.extend(words.map(|word| format!("{kind}/{word}")));
     }
     all.insert("Table/Read".to_owned());
@@ -93,12 +96,11 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
     if who != Principal::Anyone {
         all.push(Node::Who(Principal::Anyone));
     }
-    if effects.names(who).contains(&Principal::SignedIn) && who != Principal::SignedIn {
-        // Where nothing stands against somebody they are like any other who is signed in; else each thing is asked about.
-        let stranger = matches!(who, Principal::Outside(_) | Principal::Account(_));
-        if stranger {
-            all.push(Node::Who(Principal::SignedIn));
-        }
+    // Whoever is no insider is like any other who is signed in.
+    if matches!(who, Principal::Outside(_))
+        || matches!(who, Principal::Account(id) if estate.get(id).is_none())
+    {
+        all.push(Node::Who(Principal::SignedIn));
     }
     let node = |thing: Thing| match thing {
         Thing::Scope(id) => Node::Access(id),
@@ -117,11 +119,16 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
             let same = |one: &str| if any_case { one.eq_ignore_ascii_case(service) } else { one == service };
             let class = effects.catalogue().class(&action, any_case);
             let takes = match thing {
-                _ if same("access") => class == Some(Access) && (!matches!(thing, Thing::Resource(_)) || confidential(estate, thing)),
+                _ if same("access") => {
+                    class == Some(Access)
+                        && (!matches!(thing, Thing::Resource(_)) || confidential(estate, thing))
+                }
                 Thing::Function(_) => same(&kind) && matches!(class, Some(Code | Manage)),
                 Thing::Key(_) => same(&kind) && matches!(class, Some(Secret | Read)),
                 Thing::Resource(_) => {
-                    same(&kind) && confidential(estate, thing) && matches!(class, Some(Read | Write | Delete | Secret))
+                    same(&kind)
+                        && confidential(estate, thing)
+                        && matches!(class, Some(Read | Write | Delete | Secret))
                 }
                 _ => action == ASSUME && matches!(thing, Thing::Identity(_)),
             };
@@ -130,7 +137,8 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
             }
         }
         if let Thing::Function(id) = thing
-            && effects.enters(who, id, effects.given(who)) != Verdict::No
+            && (effects.enters(who, id, effects.given(who)) != Verdict::No
+                || effects.ways_in(id).all.iter().any(|way| way.caller.who == who))
         {
             all.push(Node::Code(id));
         }
@@ -194,11 +202,13 @@ proptest! {
                         quality.depends |= hop.edge.verdict != Verdict::Yes;
                         let (Some(Reason::Decided(action, answer)), Node::Who(who)) = (reason, hop.from) else { continue };
                         if !matches!(hop.edge.step, Step::Invokes(_)) {
-                            prop_assert_eq!(answer.verdict, hop.edge.verdict);
+                            prop_assert_eq!(answer.verdict, hop.edge.verdict, "{:?}", hop);
                         }
                         let known = cooked.principals.contains(&who) && !effects.is_of_everybody(who);
                         if let Some(thing) = hop.edge.to.thing().filter(|_| known) {
-                            let given = if is_stranger(&cooked.estate, who) { Given::stranger() } else { Given::default() };
+                            let from = Some("foreign");
+                            let stranger = Given { network: from, ..Given::stranger() };
+                            let given = if is_stranger(&cooked.estate, who) { stranger } else { Given::default() };
                             let second = naive.decide(who, action.text(), thing, &given);
                             let first: Tri = match answer.verdict {
                                 Verdict::No => 0,
@@ -278,7 +288,9 @@ fn choices(all: &[Element], size: usize) -> Vec<Vec<Element>> {
     match size {
         0 => vec![Vec::new()],
         1 => all.iter().map(|it| vec![*it]).collect(),
-        2 => (0..all.len()).flat_map(|one| (one + 1..all.len()).map(move |other| vec![all[one], all[other]])).collect(),
+        2 => (0..all.len())
+            .flat_map(|one| (one + 1..all.len()).map(move |other| vec![all[one], all[other]]))
+            .collect(),
         _ => Vec::new(),
     }
 }
@@ -317,13 +329,15 @@ fn identities_that_may_become_each_other_end_the_search() {
     world.scope(ScopeKind::Account, "a", None);
     let all: Vec<IdentityId> = (0..40).map(|at| world.identity(&format!("i{at}"), "a")).collect();
     for one in &all {
-        let others: Vec<Principal> = all.iter().filter(|it| *it != one).map(|it| Principal::Identity(*it)).collect();
+        let others: Vec<Principal> =
+            all.iter().filter(|it| *it != one).map(|it| Principal::Identity(*it)).collect();
         world.admit(Thing::Identity(*one), &others, &allow(&[ASSUME]));
     }
     let estate = world.finish();
     let effects = Effects::new(&estate);
     let found = Paths::new(&effects, Vec::new()).from(&[Node::Who(Principal::Identity(all[0]))]);
-    let people = found.nodes().iter().filter(|node| matches!(node, Node::Who(Principal::Identity(_)))).count();
+    let people =
+        found.nodes().iter().filter(|node| matches!(node, Node::Who(Principal::Identity(_)))).count();
     assert_eq!(people, 40);
     assert!(all[1..].iter().all(|it| found.path(Node::Who(Principal::Identity(*it))).unwrap().len() == 1));
 }
@@ -331,7 +345,10 @@ fn identities_that_may_become_each_other_end_the_search() {
 #[rstest]
 #[case::everything(true, 4)]
 #[case::nothing(false, 0)]
-fn an_estate_in_which_everybody_may_do_everything_or_nothing(#[case] everything: bool, #[case] reached: usize) {
+fn an_estate_in_which_everybody_may_do_everything_or_nothing(
+    #[case] everything: bool,
+    #[case] reached: usize,
+) {
     let mut world = World::default();
     world.scope(ScopeKind::Account, "a", None);
     world.identity("i", "a");
@@ -344,7 +361,8 @@ fn an_estate_in_which_everybody_may_do_everything_or_nothing(#[case] everything:
     let paths = Paths::new(&effects, Vec::new());
     let found = paths.from(&[Node::Who(Principal::Anyone)]);
     // The identity, the function, the account's access, the table.
-    let there = found.nodes().iter().filter(|node| !matches!(node, Node::Who(who) if effects.is_of_everybody(*who)));
+    let there =
+        found.nodes().iter().filter(|node| !matches!(node, Node::Who(who) if effects.is_of_everybody(*who)));
     assert_eq!(there.count(), reached);
     assert!(found.complete);
     let cut = paths.least_cut(&[Node::Who(Principal::Anyone)], &|node| matches!(node, Node::Data(_)));
@@ -360,7 +378,11 @@ fn influence_is_never_told_as_control() {
     let function = world.function("f", "a", Some("front"));
     let other = world.function("g", "a", Some("back"));
     world.way_in("door", function, Way::Direct, Check::None, Network::Internet);
-    world.grant(Principal::Identity(front), At::Thing(Thing::Function(other)), &[allow(&["function/update"])]);
+    world.grant(
+        Principal::Identity(front),
+        At::Thing(Thing::Function(other)),
+        &[allow(&["function/update"])],
+    );
     let estate = world.finish();
     let effects = Effects::new(&estate);
     let found = Paths::new(&effects, Vec::new()).from(&[Node::Who(Principal::Anyone)]);

@@ -114,14 +114,14 @@ impl Paths<'_, '_> {
         crowds.map(|crowd| Edge { to: Node::Who(crowd), step: Step::Is, verdict: Verdict::Yes }).collect()
     }
 
-    /// Whether somebody may do whatever a crowd may: anyone is who does not say who they are, and whoever is signed in is
-    /// like any other who is, where nothing stands against them.
+    /// Whether somebody may do whatever a crowd may: anyone is who does not say who they are, and whoever is signed in and no
+    /// insider is like any other who is. An insider's own account may have to agree, so insiders are asked about.
     fn is_one_of(&self, who: Principal, crowd: Principal) -> bool {
         match crowd {
             Principal::Anyone => who != Principal::Anyone,
             Principal::SignedIn => match who {
-                Principal::User(_) | Principal::Identity(_) => self.effects.opposition(who).is_none(),
-                Principal::Outside(_) | Principal::Account(_) => true,
+                Principal::Outside(_) => true,
+                Principal::Account(id) => self.effects.estate().get(id).is_none(),
                 _ => false,
             },
             _ => false,
@@ -250,7 +250,8 @@ impl Paths<'_, '_> {
         let acts = effects.acts(actions, service, others, effects.any_case(thing));
         let mut verdict = Verdict::No;
         for act in acts.all.iter().filter(|act| takes(step, act)) {
-            verdict = verdict.max(effects.gives(who, road, &act.action, On::There(thing)));
+            // The decision by any road: what is sure by another is told as sure.
+            verdict = verdict.max(effects.verdict_on(who, &act.action, On::There(thing), effects.given(who)));
             if verdict == Verdict::Yes {
                 break;
             }
