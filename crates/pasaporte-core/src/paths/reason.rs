@@ -74,7 +74,8 @@ impl<'e> Paths<'_, 'e> {
             }
         }
         let all = effects.ways_in(function).all.into_iter();
-        let own = all.filter(|way| way.caller.who == who && way.through == through);
+        let names = effects.names(who);
+        let own = all.filter(|way| names.contains(&way.caller.who) && way.through == through);
         let others = effects.other_ways(who, function, given).into_iter().map(|(way, _)| way);
         let best =
             own.chain(others.filter(|way| way.through == through)).max_by_key(|way| way.caller.verdict);
