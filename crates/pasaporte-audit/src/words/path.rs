@@ -108,7 +108,7 @@ fn weakest(estate: &Estate, path: &Path) -> String {
     let to = name(estate, hop.edge.to);
     if hop.edge.step.is_influence() {
         format!(
-            " Its weakest step is into {to}: whoever comes so far has no control of it, and what follows is up to its code."
+            " Its weakest step is influence on {to}: whoever comes so far has no control of it, and what follows is up to its code."
         )
     } else {
         format!(" Its weakest step is to {to}, which depends on a condition.")

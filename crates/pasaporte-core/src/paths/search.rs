@@ -12,6 +12,7 @@ use rustc_hash::{FxBuildHasher, FxHashSet};
 
 use super::{Edge, Element, Node, Paths, Quality, Step};
 use crate::access::Verdict;
+use crate::entry::Through;
 
 /// Edges that are looked at before a search says that it does not know the rest.
 const MOST_EDGES: usize = 40_000_000;
@@ -94,10 +95,13 @@ impl Path {
         influence.or_else(|| self.hops.iter().position(|hop| hop.edge.verdict != Verdict::Yes))
     }
 
-    /// The others whose rights it uses on its way: identities and keys that it comes to have.
+    /// The others that it takes on its way: identities and keys that it comes to have, and sources that it writes to.
     pub fn others(&self) -> usize {
-        let ends = self.hops.iter().filter(|hop| hop.edge.step.is_told()).map(|hop| hop.edge.to);
-        ends.filter(|node| matches!(node, Node::Who(_))).count()
+        let told = self.hops.iter().map(|hop| hop.edge).filter(|edge| edge.step.is_told());
+        let other = |edge: &Edge| {
+            matches!(edge.to, Node::Who(_)) || matches!(edge.step, Step::Invokes(Through::Source(_)))
+        };
+        told.filter(other).count()
     }
 }
 

@@ -121,8 +121,12 @@ fn more(all: usize, text: &mut String) {
 /// A rehearsal.
 pub(crate) fn rehearsed(page: Page, it: &RehearsedOut, all: bool) -> String {
     let mut text = String::new();
-    let seen =
-        format!("{} calls and uses that were seen, in {} rows", grouped(it.times), grouped(it.rows as u64));
+    let seen = format!(
+        "{} calls and uses that were seen, in {} row{}",
+        grouped(it.times),
+        grouped(it.rows as u64),
+        if it.rows == 1 { "" } else { "s" }
+    );
     if it.rows == 0 {
         text.push_str(&page.paragraph(
             "Nothing was seen that could be rehearsed: no digest of logs is beside the estate.",
