@@ -21,6 +21,7 @@ use crate::Reached;
 use crate::card::{self, Card, WayIn};
 use crate::compare::SharingOut;
 use crate::dates::{date, last_used};
+use crate::paths::{Asked, MOST_FUNCTIONS, PathsOut, RouteOut};
 
 /// How many passports are made, the worst first; how many keys, identities and names of a cell are kept.
 const MOST_PASSPORTS: usize = 5_000;
@@ -55,6 +56,9 @@ pub struct Exhibits {
     /// How many of those are left out.
     #[serde(default)]
     pub more_shared: usize,
+    /// How far strangers, holders of keys and code for tests get, the best path of each; null where that was not worked out.
+    #[serde(default)]
+    pub paths: Option<Vec<RouteOut>>,
 }
 
 /// An identity that several functions share: a row for each thing, a column for each function.
@@ -295,8 +299,21 @@ impl Exhibits {
             more_identities,
             shared,
             more_shared,
+            paths: routes(audit),
         }
     }
+}
+
+/// The best path of each who begins to each kind of what matters.
+fn routes(audit: &Audit<'_>) -> Option<Vec<RouteOut>> {
+    if audit.estate().count::<FunctionId>() > MOST_FUNCTIONS {
+        return None;
+    }
+    let mut routes = PathsOut::new(audit.effects(), &Asked::default()).routes;
+    for route in &mut routes {
+        route.paths.truncate(MOST_LINES);
+    }
+    Some(routes)
 }
 
 /// What identities reach, each worked out once, however many functions run as it.

@@ -55,7 +55,7 @@ pub struct PathsOut {
 }
 
 /// How far somebody gets to something.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct RouteOut {
     /// Who begins: a class, or a name.
     pub from: String,
@@ -117,6 +117,51 @@ pub struct StepOut {
     pub because: Option<String>,
     /// Where that was read: `FILE:LINE`.
     pub read_from: Vec<String>,
+}
+
+/// How far somebody gets to what matters, in a line.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct FarOut {
+    /// What is led to: a kind.
+    pub to: String,
+    /// How many of that kind can be come to.
+    pub reached: usize,
+    /// The one to which the best path leads.
+    pub nearest: String,
+    /// In how many steps.
+    pub steps: usize,
+    /// `control`, or `influence` where some step only makes code run.
+    pub strength: String,
+    /// `certain`, or `conditional` where some step depends on something.
+    pub sureness: String,
+}
+
+/// Functions of an estate beyond which it is not worked out in passing how far somebody gets.
+pub(crate) const MOST_FUNCTIONS: usize = 5_000;
+
+/// How far the code of a function gets to what matters, beyond what anyone gets to as well; none in a very large estate.
+pub(crate) fn from_here(effects: &Effects<'_>, start: Node) -> Option<Vec<FarOut>> {
+    let estate = effects.estate();
+    if estate.count::<pasaporte_core::estate::FunctionId>() > MOST_FUNCTIONS {
+        return None;
+    }
+    let paths = Paths::new(effects, Vec::new());
+    let crowd = paths.from(&paths.starts(Class::Anyone));
+    let known = |node: Node, path: &Path| crowd.path(node).is_some_and(|best| best.quality <= path.quality);
+    let found = paths.from(&[start]);
+    let far = |goal: &Goal| {
+        let (route, _) = route(&paths, &found, "", To::Goal(*goal), &known)?;
+        let best = route.paths.first()?;
+        Some(FarOut {
+            to: route.to,
+            reached: route.reached,
+            nearest: best.end.clone(),
+            steps: best.steps.len(),
+            strength: best.strength.clone(),
+            sureness: best.sureness.clone(),
+        })
+    };
+    Some(Goal::ALL.iter().filter_map(|(_, goal)| far(goal)).collect())
 }
 
 /// The fewest things whose loss cuts.

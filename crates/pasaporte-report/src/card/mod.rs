@@ -27,9 +27,11 @@ use used::{calls_at, runs, used_of_service};
 
 use crate::dates::{date, last_used};
 use crate::finding::{FindingOut, Texts};
+use crate::paths::{FarOut, from_here};
 use crate::{
     ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account,
 };
+use pasaporte_core::paths::Node;
 use pasaporte_read::estate::Word;
 
 /// A function's passport.
@@ -72,6 +74,9 @@ pub struct Card {
     pub exits_as_anyone: Vec<Exit>,
     /// Identities that it can act as.
     pub can_become: Vec<BecomingOut>,
+    /// How far whoever controls it gets to what matters, beyond what anyone gets to as well; null where that was not worked
+    /// out, in a very large estate.
+    pub far: Option<Vec<FarOut>>,
     /// The keys that open it.
     pub keys: Vec<KeyOut>,
     /// What the audit finds about it, its ways in, its keys and what it runs as; worst first.
@@ -210,6 +215,7 @@ impl Card {
         let rights =
             identity.map(|id| Reached::new(audit.effects(), Principal::Identity(id), Some(function)));
         let mut card = Self::lean(audit, function, rights.as_ref());
+        card.far = from_here(audit.effects(), Node::Code(function));
         let about = about(audit.effects(), function, identity);
         let found = findings_about(findings, &about);
         card.findings = found.map(|(it, leading)| FindingOut::of(it, leading, audit, texts)).collect();
@@ -244,6 +250,7 @@ impl Card {
             exits: exits(audit, identity, own),
             exits_as_anyone: exits(audit, None, common),
             can_become: rights.map_or_else(Vec::new, |rights| rights.can_become.clone()),
+            far: None,
             keys: keys(audit, function),
             findings: Vec::new(),
             read_from: entered.read_from,

@@ -125,6 +125,7 @@ impl<'r, F: InWords> Page<'r, F> {
             parts => of(&self.parts()),
             counts => counts.collect::<Vec<_>>(),
             told => parts::told(report),
+            start_here => of(&report.start_here),
             blind_spots => looked_at.blind_spots,
             things => things.join(", "),
             accounts => of(&looked_at.accounts),
@@ -152,6 +153,9 @@ impl<'r, F: InWords> Page<'r, F> {
             }
             if !exhibits.identities.is_empty() {
                 parts.push(("identities", "Identities"));
+            }
+            if exhibits.paths.as_ref().is_some_and(|it| !it.is_empty()) {
+                parts.push(("paths", "Paths"));
             }
             if !exhibits.shared.is_empty() {
                 parts.push(("shared", "Side by side"));
@@ -319,6 +323,7 @@ impl<'r, F: InWords> Page<'r, F> {
         let told = context! {
             keys => of(&self.exhibits().and_then(parts::keys)),
             identities => of(&self.exhibits().and_then(parts::identities)),
+            paths => of(&self.exhibits().and_then(|it| it.paths.as_ref())),
             shared => of(&self.exhibits().map(parts::shared)),
             more_shared => self.exhibits().map_or(0, |it| it.more_shared),
             rules => of(&report.rules),

@@ -10,6 +10,7 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::State;
 use pasaporte_report::finding::FindingOut;
+use pasaporte_report::paths::FarOut;
 use pasaporte_report::{BecomingOut, Card, Exit, KeyOut, Let, RunsAs, WayIn};
 
 pub(crate) use others::{card_of_endpoint, card_of_identity, card_of_key};
@@ -53,12 +54,33 @@ pub(crate) fn card(page: Page, it: &Card) -> String {
     exits(page, &it.exits, &mut out);
     besides(page, &it.exits_as_anyone, &it.can_become, &mut out);
 
+    for far in it.far.iter().flatten() {
+        out.push_str(&page.paragraph(&far_from_here(far), "  ", "  ", 2));
+    }
+
     section(page, "KEYS", "", &mut out);
     columns(page, &[], it.keys.iter().map(key).collect(), "no key opens it", &mut out);
 
     section(page, "FINDINGS", &counted(&it.findings), &mut out);
     columns(page, &[], findings(&it.findings, &it.function), "none", &mut out);
     out
+}
+
+/// How far one gets from here, in a line.
+fn far_from_here(it: &FarOut) -> String {
+    let what = match (it.to.as_str(), it.reached) {
+        ("confidential", 1) => "confidential data".to_owned(),
+        ("confidential", some) => format!("{some} confidential things"),
+        ("access", 1) => "change access".to_owned(),
+        ("access", some) => format!("change access at {some} places"),
+        ("production", 1) => "an identity in production".to_owned(),
+        ("production", some) => format!("{some} identities in production"),
+        (_, 1) => "another account".to_owned(),
+        (_, some) => format!("{some} things of other accounts"),
+    };
+    let steps = if it.steps == 1 { "1 step".to_owned() } else { format!("{} steps", it.steps) };
+    let perhaps = if it.sureness == "certain" { "" } else { ", perhaps" };
+    format!("from here to {what}: {} in {steps}, by {}{perhaps}", it.nearest, it.strength)
 }
 
 /// A thing, and what people call it.
