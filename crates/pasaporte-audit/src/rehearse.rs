@@ -48,6 +48,7 @@ pub struct Rehearsal {
 }
 
 /// What asking about a row comes to.
+#[derive(Clone, Copy)]
 enum Came {
     Same,
     Unsaid,
@@ -150,7 +151,7 @@ impl Stage<'_, '_, '_> {
             .clone();
         let was = match on {
             Thing::Function(function) if action.text() == pasaporte_core::access::INVOKE => {
-                self.run(self.old, it.who, function, it.through)
+                Self::run(self.old, it.who, function, it.through)
             }
             _ => old.verdict_on(it.who, &action, On::There(on), old.given(it.who)),
         };
@@ -164,9 +165,9 @@ impl Stage<'_, '_, '_> {
             Thing::Function(function) if action.text() == pasaporte_core::access::INVOKE => {
                 let through = it.through.map(|id| self.thing(Thing::Trigger(id), casting));
                 match through {
-                    Some(Some(Thing::Trigger(id))) => self.run(self.new, who, function, Some(id)),
+                    Some(Some(Thing::Trigger(id))) => Self::run(self.new, who, function, Some(id)),
                     Some(_) => Verdict::No,
-                    None => self.run(self.new, who, function, None),
+                    None => Self::run(self.new, who, function, None),
                 }
             }
             _ => new.verdict_on(who, &action_new, On::There(on), new.given(who)),
@@ -176,7 +177,6 @@ impl Stage<'_, '_, '_> {
 
     /// Whether somebody makes a function run; by a trigger, that this is switched on and somebody still may.
     fn run(
-        &self,
         audit: &Audit<'_>,
         who: Principal,
         function: pasaporte_core::estate::FunctionId,

@@ -1,5 +1,6 @@
 //! How far strangers and code for tests get, worked out once for all rules on paths: plain data, the best path of each.
 
+use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 
 use pasaporte_core::effect::{Effects, Impact};
@@ -15,7 +16,7 @@ pub(crate) struct Ways {
     /// From anyone to who may do what at an account or above.
     pub(crate) to_access: Vec<Led>,
     /// From code for tests to an identity in production that may do worse.
-    pub(crate) upwards: Vec<Path>,
+    pub(crate) upwards: Vec<Led>,
     /// From one account into another, by whoever came into the first: the best path of each pair.
     pub(crate) across: Vec<(ScopeId, ScopeId, Path)>,
     /// Functions that make themselves run by what they write, each with the triggers on the way round.
@@ -70,7 +71,7 @@ fn leading(paths: &Paths<'_, '_>, found: &Found, goal: Goal) -> Vec<Led> {
 }
 
 /// From code for tests to identities in production that may do worse than it: where anyone does not come to them as well.
-fn upwards(paths: &Paths<'_, '_>, anyone: &Found, tests: &Found) -> Vec<Path> {
+fn upwards(paths: &Paths<'_, '_>, anyone: &Found, tests: &Found) -> Vec<Led> {
     let effects = paths.effects();
     let identity = |node: Node| match node {
         Node::Who(Principal::Identity(id)) => Some(id),
@@ -91,7 +92,20 @@ fn upwards(paths: &Paths<'_, '_>, anyone: &Found, tests: &Found) -> Vec<Path> {
             all.push(path);
         }
     }
-    all
+    // Where several lead on from one door into production, the worst stands for all.
+    let harm = |path: &Path| identity(path.end()).map(worst);
+    all.sort_by_cached_key(|path| (harm(path), path.quality, path.len(), paths.name(path.end())));
+    let mut led: Vec<Led> = Vec::new();
+    for path in all {
+        let nodes = path.hops.iter().map(|hop| hop.edge.to);
+        let door = nodes.into_iter().find(|node| paths.is_goal(Goal::Production, *node, *node));
+        let Some(by) = door else { continue };
+        match led.iter_mut().find(|known| known.by == by) {
+            Some(known) => known.goals.push(path.end()),
+            None => led.push(Led { by, goals: vec![path.end()], path }),
+        }
+    }
+    led
 }
 
 /// The best path into each account from another one, by which anyone came.
@@ -188,8 +202,8 @@ fn round(
                 round.reverse();
                 return Some(round);
             }
-            if !from.contains_key(&to) {
-                from.insert(to, (at, trigger));
+            if let Entry::Vacant(new) = from.entry(to) {
+                new.insert((at, trigger));
                 open.push_back(to);
             }
         }

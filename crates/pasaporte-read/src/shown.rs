@@ -246,7 +246,7 @@ pub(crate) fn is_shown(field: Option<&str>, text: &str) -> bool {
             | "access",
         ) => {
             is_thing(text, false)
-                || matches!(text, "*" | "anyone" | "signed-in")
+                || matches!(text, "*" | "anyone" | "signed-in" | "unknown")
                 || parse_moment(text).is_some()
         }
         Some("allow" | "deny" | "actions" | "action" | "all_except") => {

@@ -55,6 +55,7 @@ const FREE: [&str; 13] = [
     "issuers",
     "key_id",
     "key_set",
+    "name",
     "named",
     "owner",
     "runtime",

@@ -63,7 +63,7 @@ functions:
     );
     assert_eq!(rows[0]["runs_as"], "own");
     let expected = serde_json::json!({
-        "function": "b", "app": "gauges", "platform": "tramontana", "account": "tides", "environment": "test",
+        "function": "b", "name": null, "app": "gauges", "platform": "tramontana", "account": "tides", "environment": "test",
         "owner": "tides-team", "state": "enabled", "runs_as": "everybody", "runs_on": ["http", "queue"],
         "ways_in": ["endpoint"], "exposed_to": "anyone", "impact": "runs-code", "worst": null,
     });

@@ -1,6 +1,6 @@
 //! path: how far somebody gets, by others' rights (access-model §7).
 
-use pasaporte_core::entry::{Exposed, Exposure};
+use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{Environment, Principal, Thing};
 use pasaporte_core::paths::{Node, Path};
 
@@ -106,15 +106,15 @@ fn led(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, all: &[Led], impact: Im
 }
 
 fn low_to_high(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    for path in &audit.ways().upwards {
-        let Node::Who(Principal::Identity(id)) = path.end() else { continue };
-        let thing = Thing::Identity(id);
-        let impact = audit.effects().harm_itself(Principal::Identity(id)).impact;
-        let exposed = Exposed::surely(Exposure::Insiders);
-        let sure = if path.quality.depends { Sureness::Conditional } else { Sureness::Certain };
-        let raised =
-            Raised::new(thing, Level::Table(impact, exposed.to)).within(environment(audit, thing)).sure(sure);
-        raising.raise(&raised, PathFact::Leads(Box::new((path.clone(), vec![path.end()]))));
+    for it in &audit.ways().upwards {
+        let Node::Who(who @ Principal::Identity(id)) = it.path.end() else { continue };
+        let Some(door) = it.by.thing() else { continue };
+        let impact = audit.effects().harm_itself(who).impact;
+        let sure = if it.path.quality.depends { Sureness::Conditional } else { Sureness::Certain };
+        let raised = Raised::new(door, Level::Table(impact, Exposure::Insiders))
+            .within(environment(audit, Thing::Identity(id)))
+            .sure(sure);
+        raising.raise(&raised, PathFact::Leads(Box::new((it.path.clone(), it.goals.clone()))));
     }
 }
 

@@ -23,7 +23,7 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &PathFact) -> Told {
             let also = if also.is_empty() {
                 String::new()
             } else {
-                format!(" The last step leads to {} too.", listed(&also))
+                format!(" So it goes to {} too.", listed(&also))
             };
             let told =
                 Told::new(format!("{}{also}{}", chain(estate, path), weakest(estate, path))).fix(format!(

@@ -225,8 +225,7 @@ impl Paths<'_, '_> {
         let mut ways = self.decided_ways(who, effects.assume(), Thing::Identity(identity));
         for it in effects.handing(who).into_iter().filter(|it| it.identity == identity) {
             let codes = effects.roads(who);
-            let codes =
-                codes.iter().flat_map(|road| self.code_by(who, road).map(move |verdict| (road, verdict)));
+            let codes = codes.iter().filter_map(|road| Some((road, self.code_by(who, road)?)));
             for (code, verdict) in codes {
                 let mut elements = vec![element(&it.by.1), element(code)];
                 elements.dedup();

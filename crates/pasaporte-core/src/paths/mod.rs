@@ -131,6 +131,9 @@ impl Quality {
     ];
 }
 
+/// The ways by which steps are taken: from where, to where, whether by influence.
+type WaysThrough = FxHashMap<(Node, Node, bool), Arc<[WayThrough]>>;
+
 /// An estate prepared for questions about paths.
 #[derive(Debug)]
 pub struct Paths<'a, 'e> {
@@ -141,7 +144,7 @@ pub struct Paths<'a, 'e> {
     wanted: Vec<ResourceId>,
     graph: search::Graph,
     /// The ways by which steps are taken, as far as anybody asked.
-    ways: Mutex<FxHashMap<(Node, Node, bool), Arc<[WayThrough]>>>,
+    ways: Mutex<WaysThrough>,
 }
 
 impl<'a, 'e> Paths<'a, 'e> {

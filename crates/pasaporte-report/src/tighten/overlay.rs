@@ -7,6 +7,7 @@ use pasaporte_core::estate::{
     At, Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, GrantId, KeyId, KeyOf, LastUse,
     List, Name, Network, PatternId, Presents, Selection, State, StatementId, Test, Thing, Vocabulary, Way,
 };
+use pasaporte_core::pattern::Pattern;
 use serde_json::{Map, Value, json};
 
 /// The sections of an overlay, each with its lines.
@@ -206,7 +207,7 @@ fn conditions(estate: &Estate, all: &[Condition]) -> Map<String, Value> {
         let (operator, value) = match test {
             Test::Equals(values) => ("equals", json!(names(values))),
             Test::NotEquals(values) => ("not_equals", json!(names(values))),
-            Test::Like(patterns) => ("like", json!(patterns.iter().map(|it| it.text()).collect::<Vec<_>>())),
+            Test::Like(patterns) => ("like", json!(patterns.iter().map(Pattern::text).collect::<Vec<_>>())),
             Test::InNetwork(nets) => {
                 ("in_network", json!(nets.iter().map(ToString::to_string).collect::<Vec<_>>()))
             }

@@ -57,7 +57,7 @@ impl PathsOf {
             let told = sheet.while_waiting("looking", || PathsOut::new(&session.effects(), &asked));
             match self.format {
                 PathFormat::Text => {
-                    sheet.text(&view::paths(sheet.page, &told, self.all || !self.to.is_empty()))?
+                    sheet.text(&view::paths(sheet.page, &told, self.all || !self.to.is_empty()))?;
                 }
                 PathFormat::Json => sheet.json(&told)?,
                 PathFormat::Dot => sheet.text(&dot(&told, self.all))?,

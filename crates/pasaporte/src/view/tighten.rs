@@ -49,19 +49,16 @@ pub(crate) fn tightened(page: Page, it: &TightenOut, out: Option<&Path>) -> Stri
         text.push_str(&proved(page, proof));
     }
     if !it.overlay.is_empty() {
-        match out {
-            Some(path) => {
-                let path = safe(&path.to_string_lossy());
-                let told =
-                    format!("Written to {path}: lay it over the estate with --with {path}, or rehearse it.");
-                text.push('\n');
-                text.push_str(&page.paragraph(&told, "", "", 0));
-            }
-            None => {
-                let _ = writeln!(text, "\n{}", paint(BOLD, "As an overlay (--out FILE writes it)"));
-                for line in it.overlay.lines() {
-                    let _ = writeln!(text, "  {}", in_line(line));
-                }
+        if let Some(path) = out {
+            let path = safe(&path.to_string_lossy());
+            let told =
+                format!("Written to {path}: lay it over the estate with --with {path}, or rehearse it.");
+            text.push('\n');
+            text.push_str(&page.paragraph(&told, "", "", 0));
+        } else {
+            let _ = writeln!(text, "\n{}", paint(BOLD, "As an overlay (--out FILE writes it)"));
+            for line in it.overlay.lines() {
+                let _ = writeln!(text, "  {}", in_line(line));
             }
         }
     }
