@@ -47,7 +47,7 @@ fn secrets() -> Vec<Value> {
 }
 
 /// Fields that take any text, of those whose entry needs no other: an owner may be called anything, and reports tell it.
-const FREE: [&str; 13] = [
+const FREE: [&str; 14] = [
     "algorithm",
     "algorithms",
     "audiences",
