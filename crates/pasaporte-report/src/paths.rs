@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pasaporte_core::access::{Answer, Truth, Verdict, Via};
+use pasaporte_core::access::{Answer, Ground, Truth, Verdict, Via};
 use pasaporte_core::effect::{Effects, Wide};
 use pasaporte_core::entry::Through;
 use pasaporte_core::estate::{Effect, Estate, Principal, ResourceId, Thing, Vocabulary};
@@ -476,9 +476,26 @@ fn allowed(effects: &Effects<'_>, answer: &Answer<'_>) -> (Option<String>, Vec<S
     let estate = effects.estate();
     let allows = answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False);
     let allows = allows.filter(|it| !matches!(it.via, Via::Ceiling(_)));
-    let best = allows.min_by_key(|it| (it.holds != Truth::True, estate.statement(it.statement).origin));
+    let best = allows.min_by_key(|it| {
+        let origin = estate.statement(it.statement).origin;
+        (it.holds != Truth::True, told_by(effects, it), origin)
+    });
     let Some(best) = best else { return (None, Vec::new()) };
-    let held = match best.via {
+    let statement = estate.statement(best.statement).origin;
+    let mut read_from = vec![at(estate, statement)];
+    if let Via::Grant { grant, .. } = best.via {
+        let held_at = at(estate, estate.grant(grant).origin);
+        if held_at != read_from[0] {
+            read_from.push(held_at);
+        }
+    }
+    (Some(told_by(effects, best)), read_from)
+}
+
+/// A statement, and how it is held or on what it stands.
+fn told_by(effects: &Effects<'_>, ground: &Ground<'_>) -> String {
+    let estate = effects.estate();
+    let held = match ground.via {
         Via::Grant { grant, .. } => {
             let it = estate.grant(grant);
             let set = it.set.map_or_else(String::new, |set| format!(" in {}", estate.label(Thing::Set(set))));
@@ -491,15 +508,7 @@ fn allowed(effects: &Effects<'_>, answer: &Answer<'_>) -> (Option<String>, Vec<S
         Via::Admission { admission, .. } => format!(" on {}", estate.label(estate.admission(admission).on)),
         Via::Ceiling(_) => String::new(),
     };
-    let statement = estate.statement(best.statement).origin;
-    let mut read_from = vec![at(estate, statement)];
-    if let Via::Grant { grant, .. } = best.via {
-        let held_at = at(estate, estate.grant(grant).origin);
-        if held_at != read_from[0] {
-            read_from.push(held_at);
-        }
-    }
-    (Some(format!("{}{held}", effects.wording(best.statement))), read_from)
+    format!("{}{held}", effects.wording(ground.statement))
 }
 
 /// A change in words.

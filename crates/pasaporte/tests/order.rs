@@ -51,6 +51,10 @@ fn without_places(value: &mut Value) {
             for key in ["file", "line", "column", "was", "reads"] {
                 map.remove(key);
             }
+            // A place in one text, or several.
+            if matches!(map.get("read_from"), Some(Value::String(_) | Value::Array(_))) {
+                map.remove("read_from");
+            }
             map.values_mut().for_each(without_places);
             if let Some(Value::Array(evidence)) = map.get_mut("evidence") {
                 evidence.sort_by_key(ToString::to_string);
@@ -74,6 +78,7 @@ fn answer(place: &Place, args: &[&str]) -> String {
 #[case::reach(&["reach", "group:guests"])]
 #[case::reach_of_a_role(&["reach", "identity:tickets-0/sell-ticket-role-0"])]
 #[case::entry(&["entry", "drain"])]
+#[case::paths(&["paths"])]
 #[case::card(&["card", "drain"])]
 #[case::list(&["list", "functions"])]
 #[case::explain(&["explain", "anyone", "queue/send", "queue:open-jobs"])]
