@@ -20,6 +20,9 @@ use crate::settings::{Settings, Thresholds};
 use crate::ways::Ways;
 use crate::{Catalogue, Finding, Rule};
 
+/// Functions of an estate beyond which paths are followed for whole audits alone.
+const MOST_FUNCTIONS: usize = 5_000;
+
 /// An estate being audited.
 #[derive(Debug)]
 pub struct Audit<'e> {
@@ -283,9 +286,15 @@ impl<'e> Audit<'e> {
         self.contracts.get_or_init(|| self.effects.held_contracts())
     }
 
-    /// How far strangers and code for tests get; nothing where only some things are looked at.
+    /// How far strangers and code for tests get; nothing where only some things of a very large estate are looked at.
     pub(crate) fn ways(&self) -> &Ways {
-        self.ways.get_or_init(|| if self.is_narrow() { Ways::default() } else { Ways::new(&self.effects) })
+        let too_many = || self.is_narrow() && self.estate().count::<FunctionId>() > MOST_FUNCTIONS;
+        self.ways.get_or_init(|| if too_many() { Ways::default() } else { Ways::new(&self.effects) })
+    }
+
+    /// Whether a thing is looked at.
+    pub(crate) fn looks_at(&self, thing: Thing) -> bool {
+        self.only.as_ref().is_none_or(|only| only.contains(&thing))
     }
 
     /// The kinds of the resources of the estate.

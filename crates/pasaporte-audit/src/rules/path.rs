@@ -1,7 +1,7 @@
 //! path: how far somebody gets, by others' rights (access-model §7).
 
 use pasaporte_core::entry::Exposure;
-use pasaporte_core::estate::{Environment, Principal, Thing};
+use pasaporte_core::estate::{Environment, FunctionId, Principal, Thing, TriggerId};
 use pasaporte_core::paths::{Node, Path};
 
 use crate::facts::PathFact;
@@ -96,7 +96,7 @@ fn anyone_to_access(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 /// Raises of whoever leads to goals that they do, as severe as the worst of the goals.
 fn led(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, all: &[Led], impact: Impact) {
     for it in all {
-        let Some(thing) = it.by.thing() else { continue };
+        let Some(thing) = it.by.thing().filter(|thing| audit.looks_at(*thing)) else { continue };
         let ends = it.goals.iter().filter_map(|goal| goal.thing()).map(|goal| environment(audit, goal));
         // What is not said counts as production.
         let worst = ends.min_by_key(|it| it.map_or(Environment::Production, |it| it)).flatten();
@@ -108,7 +108,7 @@ fn led(audit: &Audit<'_>, raising: &mut Raising<'_, '_>, all: &[Led], impact: Im
 fn low_to_high(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     for it in &audit.ways().upwards {
         let Node::Who(who @ Principal::Identity(id)) = it.path.end() else { continue };
-        let Some(door) = it.by.thing() else { continue };
+        let Some(door) = it.by.thing().filter(|door| audit.looks_at(*door)) else { continue };
         let impact = audit.effects().harm_itself(who).impact;
         let sure = if it.path.quality.depends { Sureness::Conditional } else { Sureness::Certain };
         let raised = Raised::new(door, Level::Table(impact, Exposure::Insiders))
@@ -120,7 +120,8 @@ fn low_to_high(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 
 fn leaves_account(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    for (from, to, path) in &audit.ways().across {
+    for (from, to, path) in audit.ways().across.iter().filter(|(_, to, _)| audit.looks_at(Thing::Scope(*to)))
+    {
         let impact = match path.end() {
             Node::Who(who) => audit.effects().harm_itself(who).impact,
             _ => Impact::RunsCode,
@@ -132,7 +133,8 @@ fn leaves_account(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 }
 
 fn itself(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    for (function, round) in &audit.ways().loops {
+    let looked_at = |it: &&(FunctionId, Vec<TriggerId>)| audit.looks_at(Thing::Function(it.0));
+    for (function, round) in audit.ways().loops.iter().filter(looked_at) {
         let raised =
             Raised::new(Thing::Function(*function), Level::Table(Impact::RunsCode, Exposure::Insiders))
                 .within(audit.environment(*function));
