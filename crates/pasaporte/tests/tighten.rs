@@ -1,0 +1,164 @@
+//! Over random estates and what was seen of them: a proposal keeps what is needed, adds nothing, and rehearses clean.
+
+use std::fmt::Write;
+use std::fs;
+use std::path::Path;
+
+use assert_cmd::Command;
+use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
+use serde_json::Value;
+
+const ACTIONS: [&str; 6] =
+    ["table/read", "table/write", "table/delete", "queue/send", "queue/take", "identity/assume"];
+const GIVEN: [&str; 8] =
+    ["*", "table/*", "queue/*", "table/read", "table/write", "queue/send", "t?ble/*", "identity/assume"];
+const TAKEN: [&str; 6] = ["*", "table:*", "table:bookings", "queue:*", "queue:orders", "identity:*"];
+const THINGS: [&str; 5] = ["table:bookings", "table:fares", "queue:orders", "identity:two", "identity:one"];
+const WHO: [&str; 4] = ["identity:one", "identity:two", "user:ana", "group:crew"];
+const PLACES: [&str; 4] = ["", ", at: \"account:tickets\"", ", at: \"table:bookings\"", ", at: \"app:desk\""];
+const WHEN: [&str; 4] = ["", "", "", ", when: {second_factor: \"true\"}"];
+
+/// A grant: who, statements (deny?, action, resource, condition), where.
+type Held = (usize, Vec<(bool, usize, usize, usize)>, usize);
+
+#[derive(Debug, Clone)]
+struct Recipe {
+    grants: Vec<Held>,
+    uses: Vec<(usize, usize, Option<usize>, u64)>,
+    trigger: bool,
+    open: bool,
+    calls: Option<usize>,
+    covered: bool,
+}
+
+fn recipe() -> impl Strategy<Value = Recipe> {
+    let statement = (prop::bool::weighted(0.2), 0..GIVEN.len(), 0..TAKEN.len(), 0..WHEN.len());
+    let grant = (0..WHO.len(), prop::collection::vec(statement, 1..4), 0..PLACES.len());
+    let one_use = (0..3usize, 0..ACTIONS.len(), prop::option::weighted(0.8, 0..THINGS.len()), 1..900u64);
+    (
+        prop::collection::vec(grant, 1..5),
+        prop::collection::vec(one_use, 0..6),
+        any::<bool>(),
+        any::<bool>(),
+        prop::option::of(0..3usize),
+        prop::bool::weighted(0.8),
+    )
+        .prop_map(|(grants, uses, trigger, open, calls, covered)| Recipe {
+            grants,
+            uses,
+            trigger,
+            open,
+            calls,
+            covered,
+        })
+}
+
+fn written(recipe: &Recipe) -> String {
+    let mut text = "estate: 1\nas_of: 2026-11-20\nscopes: [{id: tickets, kind: account, environment: production}, {id: desk, kind: app, in: tickets}]\n\
+         resources: [{id: \"table:bookings\", in: desk, sensitivity: confidential}, {id: \"table:fares\", in: tickets}, {id: \"queue:orders\", in: tickets}]\n\
+         identities: [{id: one, in: desk, kind: execution-role}, {id: two, in: tickets, kind: execution-role}]\n\
+         users: [{id: ana, in: tickets}]\ngroups: [{id: crew, in: tickets, members: [user:ana, identity:two]}]\n\
+         keys: [{id: front, opens: \"function:f\", reach: function, created: 2026-10-01}]\n"
+        .to_owned();
+    let trigger = if recipe.trigger { ", triggers: [{source: \"queue:orders\"}]" } else { "" };
+    let check = if recipe.open { "none" } else { "{key: function}" };
+    let _ = writeln!(
+        text,
+        "functions: [{{id: f, in: desk, runs_as: one, endpoints: [{{id: door, check: {check}, url: \"https://tickets.marivela.example/f\"}}]{trigger}}}]"
+    );
+    text.push_str("grants:\n");
+    for (at, (who, statements, place)) in recipe.grants.iter().enumerate() {
+        let line = |(deny, action, resource, when): &(bool, usize, usize, usize)| {
+            let effect = if *deny { "deny" } else { "allow" };
+            format!("{{{effect}: \"{}\", on: \"{}\"{}}}", GIVEN[*action], TAKEN[*resource], WHEN[*when])
+        };
+        let statements: Vec<String> = statements.iter().map(line).collect();
+        let (who, place) = (WHO[*who], PLACES[*place]);
+        let _ = writeln!(
+            text,
+            "  - {{id: g{at}, to: \"{who}\", statements: [{}]{place}}}",
+            statements.join(", ")
+        );
+    }
+    if !recipe.uses.is_empty() {
+        text.push_str("usage:\n");
+    }
+    for (who, action, on, count) in &recipe.uses {
+        let on = on.map_or_else(String::new, |on| format!(", to: \"{}\"", THINGS[on]));
+        let (who, did) = (WHO[*who], ACTIONS[*action]);
+        let _ = writeln!(text, "  - {{who: \"{who}\", did: {did}{on}, count: {count}, last: 2026-11-19}}");
+    }
+    if let Some(showed) = recipe.calls {
+        let showed = ["nothing", "key:front", "identity:two"][showed];
+        let _ = writeln!(
+            text,
+            "calls: [{{endpoint: door, method: POST, answer: 2xx, showed: \"{showed}\", count: 40, last: 2026-11-19}}]"
+        );
+    }
+    if recipe.covered {
+        text.push_str("logs: [{in: tickets, from: 2026-08-01, to: 2026-11-20}]\n");
+    }
+    text
+}
+
+fn run(args: &[&str]) -> (i32, Value) {
+    let output =
+        Command::cargo_bin("pasaporte").unwrap().args(args).args(["--format", "json"]).output().unwrap();
+    let error = String::from_utf8_lossy(&output.stderr).into_owned();
+    let told = serde_json::from_slice(&output.stdout).unwrap_or_else(|_| panic!("{args:?}: {error}"));
+    (output.status.code().unwrap(), told)
+}
+
+fn verdict(who: &str, action: &str, on: &str, estate: &str, fix: Option<&str>) -> String {
+    let with = fix.map_or_else(Vec::new, |fix| vec!["--with", fix]);
+    let (_, told) = run(&[&["explain", who, action, on, estate], &with[..]].concat());
+    told["verdict"].as_str().unwrap().to_owned()
+}
+
+/// The words of verdicts, from less to more.
+fn rank(verdict: &str) -> usize {
+    ["no", "depends", "yes"].iter().position(|word| *word == verdict).unwrap()
+}
+
+fn cases() -> u32 {
+    std::env::var("ESTATES").ok().and_then(|text| text.parse().ok()).unwrap_or(16)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig {
+        cases: cases(),
+        rng_seed: if std::env::var_os("ESTATES").is_some() { RngSeed::Random } else { RngSeed::Fixed(11) },
+        failure_persistence: None,
+        max_shrink_iters: 64,
+        ..ProptestConfig::default()
+    })]
+
+    #[test]
+    fn a_proposal_holds(recipe in recipe()) {
+        let folder = tempfile::tempdir().unwrap();
+        let place = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+        let (estate, fix) = (place("estate.yaml"), place("fix.yaml"));
+        fs::write(&estate, written(&recipe)).unwrap();
+        let (code, told) = run(&["tighten", "account:tickets", &estate, "--out", &fix]);
+        if !Path::new(&fix).exists() {
+            prop_assert_eq!(told["changes"].as_array().unwrap().len(), 0);
+            return Ok(());
+        }
+        prop_assert!(recipe.covered, "nothing is needless where nobody looked");
+        prop_assert_eq!(code, 0, "{:#}\n{}", told["proof"], written(&recipe));
+        let (code, rehearsed) = run(&["rehearse", &fix, &estate]);
+        prop_assert_eq!(code, 0, "{:#}", rehearsed["broken"]);
+        // Asked one by one: what was used goes as it did, and nobody may more.
+        for (who, action, on, _) in &recipe.uses {
+            let Some(on) = on else { continue };
+            let (who, action, on) = (WHO[*who], ACTIONS[*action], THINGS[*on]);
+            let (was, now) = (verdict(who, action, on, &estate, None), verdict(who, action, on, &estate, Some(&fix)));
+            prop_assert_eq!(was, now, "{} {} {}\n{}", who, action, on, written(&recipe));
+        }
+        for (who, action, on) in [("identity:one", "table/delete", "table:bookings"), ("user:ana", "queue/take", "queue:orders")] {
+            let (was, now) = (verdict(who, action, on, &estate, None), verdict(who, action, on, &estate, Some(&fix)));
+            prop_assert!(rank(&now) <= rank(&was), "{who} {action} {on}: {was}, then {now}");
+        }
+    }
+}
