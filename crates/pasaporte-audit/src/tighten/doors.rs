@@ -1,6 +1,6 @@
 //! Doors: permissions of services, endpoints, keys.
 
-use pasaporte_core::access::Verdict;
+use pasaporte_core::access::{On, Verdict};
 use pasaporte_core::estate::{
     Attribute, Check, Condition, Effect, EndpointId, FunctionId, KeyId, KeyReach, Principal, Showed, State,
     Thing, VerifierId,
@@ -72,7 +72,9 @@ impl Tightening<'_, '_> {
                     Some(verifier) => Check::Token(verifier),
                     None => return self.leave(thing, Why::CameWithout),
                 },
-                Showed::Principal(_) => Check::Identity,
+                // Whoever passes a check of identities must be allowed to invoke as well.
+                Showed::Principal(who) if self.may_invoke(*who, endpoint.function) => Check::Identity,
+                Showed::Principal(_) => return self.leave(thing, Why::MayNotInvoke),
                 _ => return self.leave(thing, Why::CameWithout),
             };
             if !asked.contains(&check) {
@@ -90,6 +92,12 @@ impl Tightening<'_, '_> {
     fn opens(&self, key: KeyId, function: FunctionId) -> bool {
         let opening = self.audit.effects().keys_opening(function, KeyReach::Function);
         opening.into_iter().any(|(id, verdict)| id == key && verdict == Verdict::Yes)
+    }
+
+    fn may_invoke(&self, who: Principal, function: FunctionId) -> bool {
+        let effects = self.audit.effects();
+        let on = On::There(Thing::Function(function));
+        effects.verdict_on(who, effects.invoke(), on, effects.given(who)) == Verdict::Yes
     }
 
     fn verifier_of(&self, token: pasaporte_core::estate::TokenId) -> Option<VerifierId> {

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use pasaporte_core::access::Verdict;
+use pasaporte_core::access::{self, Action, Verdict};
 use pasaporte_core::effect::{Act, Road};
 use pasaporte_core::estate::{
     Attribute, Condition, Effect, FunctionId, GrantId, IdentityId, Principal, Selection, State, StatementId,
@@ -47,15 +47,16 @@ impl Tightening<'_, '_> {
         if estate.grants().filter(|(other, _)| estate.label(Thing::Grant(*other)) == label).count() > 1 {
             return self.leave(thing, Why::NotAlone);
         }
-        if needed.is_empty() {
-            self.proposal.changes.push(Change::Drop { grant: id, window });
-            return;
-        }
         let statements = audit.effects().statements_of(grant);
         let denies: Vec<StatementId> = statements
             .map(|it| it.statement)
             .filter(|it| estate.statement(*it).effect == Effect::Deny)
             .collect();
+        // What a grant takes away stays when what it gives goes.
+        if needed.is_empty() && denies.is_empty() {
+            self.proposal.changes.push(Change::Drop { grant: id, window });
+            return;
+        }
         let written = needed.iter().map(|it| it.statement).chain(denies.iter().copied());
         let mut conditions = written.map(|it| &estate.statement(it).conditions).chain([&grant.conditions]);
         if !conditions.all(|all| is_writable(all)) {
@@ -78,24 +79,34 @@ impl Tightening<'_, '_> {
             }
             if let Principal::Identity(identity) = who {
                 for (act, source) in self.taken_by_triggers(identity) {
-                    if effects.gives(who, road, &act.action, pasaporte_core::access::On::There(source))
-                        != Verdict::No
-                    {
+                    if self.is_given(who, road, &act.action, source) {
                         add(&mut needs, act.action.text(), Some(source));
                     }
+                }
+            }
+            // Who called and said who they are needs to be let in where the endpoint asks.
+            for &function in self.called.get(&who).map_or(&[][..], |all| all) {
+                let on = Thing::Function(function);
+                if self.is_given(who, road, effects.invoke(), on) {
+                    add(&mut needs, access::INVOKE, Some(on));
                 }
             }
             let label = estate.principal_label(who);
             for keep in self.keep.iter().filter(|keep| keep.who == label) {
                 let Some(thing) = estate.thing(&keep.on) else { continue };
-                let action = effects.action(&keep.action);
-                if effects.gives(who, road, &action, pasaporte_core::access::On::There(thing)) != Verdict::No
-                {
+                if self.is_given(who, road, &effects.action(&keep.action), thing) {
                     add(&mut needs, &keep.action, Some(thing));
                 }
             }
         }
         needs
+    }
+
+    /// Whether a road gives somebody an action on a thing.
+    fn is_given(&self, who: Principal, road: &Road, action: &Action, on: Thing) -> bool {
+        let effects = self.audit.effects();
+        let asked = || effects.gives(who, road, action, access::On::There(on));
+        effects.is_about(road, action, on) && asked() != Verdict::No
     }
 
     /// What the triggers of functions that run as an identity take on their sources.

@@ -7,10 +7,11 @@ mod grants;
 use std::collections::{BTreeMap, BTreeSet};
 
 use pasaporte_core::estate::{
-    AdmissionId, Check, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Principal, ScopeId, StatementId,
-    Thing,
+    AdmissionId, Answered, Check, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Principal, ScopeId,
+    Showed, StatementId, Thing,
 };
 use pasaporte_core::usage::Window;
+use rustc_hash::FxHashMap;
 
 use crate::Audit;
 use crate::rules::unused::Watch;
@@ -107,6 +108,8 @@ pub enum Why {
     Unwritable,
     /// Some came without a credential, or the logs do not say what they showed.
     CameWithout,
+    /// Those who came said who they are, and may not invoke the function.
+    MayNotInvoke,
     /// Those who came showed different kinds of credentials.
     CameApart,
     /// No trigger of the function says for which source it runs.
@@ -137,7 +140,14 @@ pub struct Keep {
 
 /// Looks for the smallest change of something: a function, an identity, a grant, a key, an endpoint, or all of a scope.
 pub fn tighten(audit: &Audit<'_>, target: Thing, keep: &[Keep]) -> Proposal {
-    let mut tightening = Tightening { audit, keep, watch: Watch::default(), proposal: Proposal::default() };
+    let mut called: FxHashMap<Principal, Vec<FunctionId>> = FxHashMap::default();
+    for call in audit.estate().calls().iter().filter(|call| call.answered != Answered::TurnedAway) {
+        if let (Showed::Principal(who), Some(endpoint)) = (call.showed, audit.estate().get(call.endpoint)) {
+            called.entry(who).or_default().push(endpoint.function);
+        }
+    }
+    let mut tightening =
+        Tightening { audit, keep, called, watch: Watch::default(), proposal: Proposal::default() };
     tightening.of(target);
     let mut proposal = tightening.proposal;
     let estate = audit.estate();
@@ -149,6 +159,8 @@ pub fn tighten(audit: &Audit<'_>, target: Thing, keep: &[Keep]) -> Proposal {
 struct Tightening<'a, 'e> {
     audit: &'a Audit<'e>,
     keep: &'a [Keep],
+    /// The functions that somebody was seen to call, saying who they are.
+    called: FxHashMap<Principal, Vec<FunctionId>>,
     watch: Watch,
     proposal: Proposal,
 }

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeSet;
 
+use crate::access::Action;
 use crate::effect::{Effects, Road};
-use crate::estate::{Name, Outcome, Principal, Use};
+use crate::estate::{Name, Outcome, Principal, Thing, Use};
 
 /// What was seen of the use of a statement.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -25,6 +26,15 @@ impl Effects<'_> {
             }
         }
         used
+    }
+
+    /// Whether a road is about an action on a thing: its statement takes both, where it holds.
+    pub fn is_about(&self, road: &Road, action: &Action, on: Thing) -> bool {
+        let estate = self.estate();
+        let statement = estate.statement(road.statement);
+        action.is_picked_by(statement.actions, self.any_case(on))
+            && estate.lies_at(on, road.at)
+            && self.takes(statement.resources, on)
     }
 
     /// Whether a road gives what was done. What was done to something that the log does not name may be.

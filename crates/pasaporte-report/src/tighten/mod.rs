@@ -280,6 +280,9 @@ fn why(why: Why) -> &'static str {
         Why::NotAlone => "others are called the same: give it an id, so that it can be named alone",
         Why::Unwritable => "its conditions ask two things of one attribute, which a statement cannot say",
         Why::CameWithout => "somebody came without a credential, or the logs do not say what they showed",
+        Why::MayNotInvoke => {
+            "those who came said who they are, and may not invoke the function: give them that first"
+        }
         Why::CameApart => "those who came showed different kinds of credentials",
         Why::NoSource => "a service may run it for strangers, and no trigger says for which source",
         Why::InUse => "it is in use",
