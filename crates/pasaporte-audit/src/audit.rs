@@ -20,8 +20,9 @@ use crate::settings::{Settings, Thresholds};
 use crate::ways::Ways;
 use crate::{Catalogue, Finding, Rule};
 
-/// Functions of an estate beyond which paths are followed for whole audits alone.
-const MOST_FUNCTIONS: usize = 5_000;
+/// Functions of an estate beyond which paths are followed for whole audits alone, and beyond which for none: that is a blind
+/// spot, and `paths` follows them.
+const MOST_FUNCTIONS: [usize; 2] = [5_000, 20_000];
 
 /// An estate being audited.
 #[derive(Debug)]
@@ -288,7 +289,9 @@ impl<'e> Audit<'e> {
 
     /// How far strangers and code for tests get; nothing where only some things of a very large estate are looked at.
     pub(crate) fn ways(&self) -> &Ways {
-        let too_many = || self.is_narrow() && self.estate().count::<FunctionId>() > MOST_FUNCTIONS;
+        let [narrow, whole] = MOST_FUNCTIONS;
+        let most = if self.is_narrow() { narrow } else { whole };
+        let too_many = || self.estate().count::<FunctionId>() > most;
         self.ways.get_or_init(|| if too_many() { Ways::default() } else { Ways::new(&self.effects) })
     }
 

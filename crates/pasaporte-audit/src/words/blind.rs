@@ -96,9 +96,9 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
                 .at(estate.origin(Thing::Group(*id)), "the group")
         }
         BlindFact::FarPaths => Told::new(
-            "There are more steps from one right to the next than were looked at, so some paths may not be told.",
+            "There are more steps from one right to the next than an audit looks at, so paths are not told, or not all.",
         )
-        .fix("Audit parts of the estate apart, an account at a time."),
+        .fix("Ask for them: `pasaporte paths` follows them however long it takes; or audit parts of the estate apart."),
         BlindFact::NoTime => Told::new(
             "The estate does not say when it was true, so no age and no expiry can be judged: expired grants and keys \
              count as valid, and no key as stale.",
