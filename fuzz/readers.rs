@@ -1,5 +1,5 @@
 //! What reads input that somebody else made, as functions of bytes: nothing may panic, hang, or take much memory, and what is
-//! told of a mistake can be shown as it is. Fuzz targets and `tests/corpus.rs` run them.
+//! told of a mistake can be shown as it is. Fuzz targets and `tests/suite/corpus.rs` run them.
 
 use std::path::Path;
 use std::sync::LazyLock;

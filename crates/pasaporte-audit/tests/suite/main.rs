@@ -1,0 +1,8 @@
+//! One program of all tests, so that they are linked once and run side by side.
+
+#[path = "../../../pasaporte-core/tests/suite/support/mod.rs"]
+mod support;
+
+mod laws;
+mod needs;
+mod severity;

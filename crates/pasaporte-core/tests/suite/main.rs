@@ -1,0 +1,17 @@
+//! One program of all tests, so that they are linked once and run side by side.
+
+mod conditions;
+mod contracts;
+mod decide;
+mod diff;
+mod entry;
+mod estate;
+mod paths;
+mod patterns;
+mod reach;
+mod residual;
+mod routes;
+mod second_opinion;
+mod usage;
+
+mod support;

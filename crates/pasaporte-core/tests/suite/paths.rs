@@ -1,0 +1,391 @@
+//! Paths go where the decision says, and nowhere else; what is said to cut them cuts, and nothing smaller does. Held over random
+//! estates to a closure that asks about every pair.
+
+use std::collections::BTreeSet;
+
+use crate::support::naive::{Given, Naive, Tri};
+use crate::support::recipe::{ACTIONS, Cooked, cook, recipe};
+use crate::support::{World, allow, deny};
+use pasaporte_core::access::{ASSUME, Verdict};
+use pasaporte_core::effect::Effects;
+use pasaporte_core::estate::*;
+use pasaporte_core::paths::{Class, Element, Goal, Node, Paths, Reason, Step};
+use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
+use rstest::rstest;
+use rustc_hash::FxHashSet;
+
+fn estates(usual: u32) -> ProptestConfig {
+    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
+    let rng_seed = if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(7) };
+    let cases = asked.unwrap_or(usual);
+    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
+}
+
+/// Actions of which one of each sort that the recipes' patterns tell apart.
+fn actions() -> BTreeSet<String> {
+    let mut all: BTreeSet<String> = ACTIONS.iter().map(|it| (*it).to_owned()).collect();
+    for kind in ["table", "queue", "function", "identity", "key", "access"] {
+        let words = [
+            "read", "write", "delete", "manage", "create", "update", "zz", "Read", "s-an", "list", "Rea",
+            "wr",
+        ];
+        all.extend(words.map(|word| format!("{kind}/{word}")));
+    }
+    all.insert("Table/Read".to_owned());
+    all.insert("Table/Rx".to_owned());
+    all
+}
+
+/// Everything that can be come to, by asking about every pair.
+fn closure(cooked: &Cooked, effects: &Effects<'_>, start: Node) -> BTreeSet<Node> {
+    let mut reached = BTreeSet::from([start]);
+    let mut open = vec![start];
+    while let Some(node) = open.pop() {
+        for next in steps(cooked, effects, node) {
+            if reached.insert(next) {
+                open.push(next);
+            }
+        }
+    }
+    reached
+}
+
+/// Whether somebody is asked about as a stranger to the estate.
+fn is_stranger(estate: &Estate, who: Principal) -> bool {
+    match who {
+        Principal::Anyone | Principal::SignedIn | Principal::Service(_) => true,
+        Principal::Account(id) => estate.get(id).is_none(),
+        _ => false,
+    }
+}
+
+fn confidential(estate: &Estate, thing: Thing) -> bool {
+    matches!(thing, Thing::Resource(id) if estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential)))
+}
+
+fn steps(cooked: &Cooked, effects: &Effects<'_>, node: Node) -> Vec<Node> {
+    let estate = &cooked.estate;
+    let below = |scope: ScopeId| {
+        let inside = cooked.things.iter().filter(move |thing| estate.lies_in(**thing, Thing::Scope(scope)));
+        inside.filter_map(|thing| match *thing {
+            Thing::Identity(id) => Some(Node::Who(Principal::Identity(id))),
+            Thing::Function(id) => Some(Node::Code(id)),
+            Thing::Scope(id) => Some(Node::Access(id)),
+            Thing::Resource(id) => confidential(estate, *thing).then_some(Node::Data(id)),
+            _ => None,
+        })
+    };
+    match node {
+        Node::Data(_) => Vec::new(),
+        Node::Access(scope) => below(scope).collect(),
+        Node::Code(function) => {
+            let identity = estate.get(function).and_then(|it| estate.runs_as(it));
+            identity.map(|id| Node::Who(Principal::Identity(id))).into_iter().collect()
+        }
+        Node::Who(who) => of_somebody(cooked, effects, who),
+    }
+}
+
+fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<Node> {
+    use ActionClass::{Access, Code, Delete, Manage, Read, Secret, Write};
+    let estate = &cooked.estate;
+    let mut all: Vec<Node> = Vec::new();
+    if who != Principal::Anyone {
+        all.push(Node::Who(Principal::Anyone));
+    }
+    // Whoever is no insider is like any other who is signed in.
+    if matches!(who, Principal::Outside(_))
+        || matches!(who, Principal::Account(id) if estate.get(id).is_none())
+    {
+        all.push(Node::Who(Principal::SignedIn));
+    }
+    let node = |thing: Thing| match thing {
+        Thing::Scope(id) => Node::Access(id),
+        Thing::Function(id) => Node::Code(id),
+        Thing::Identity(id) => Node::Who(Principal::Identity(id)),
+        Thing::Key(id) => Node::Who(Principal::Key(id)),
+        Thing::Resource(id) => Node::Data(id),
+        other => unreachable!("{other:?} is not among them"),
+    };
+    for &thing in &cooked.things {
+        let label = estate.label(thing);
+        let kind = label.split(':').next().unwrap().to_owned();
+        for action in actions() {
+            let (service, _) = action.split_once('/').unwrap();
+            let any_case = effects.any_case(thing);
+            let same = |one: &str| if any_case { one.eq_ignore_ascii_case(service) } else { one == service };
+            let class = effects.catalogue().class(&action, any_case);
+            let takes = match thing {
+                _ if same("access") => {
+                    class == Some(Access)
+                        && (!matches!(thing, Thing::Resource(_)) || confidential(estate, thing))
+                }
+                Thing::Function(_) => same(&kind) && matches!(class, Some(Code | Manage)),
+                Thing::Key(_) => same(&kind) && matches!(class, Some(Secret | Read)),
+                Thing::Resource(_) => {
+                    same(&kind)
+                        && confidential(estate, thing)
+                        && matches!(class, Some(Read | Write | Delete | Secret))
+                }
+                _ => action == ASSUME && matches!(thing, Thing::Identity(_)),
+            };
+            if takes && effects.may(who, &action, thing) != Verdict::No {
+                all.push(node(thing));
+            }
+        }
+        if let Thing::Function(id) = thing
+            && (effects.enters(who, id, effects.given(who)) != Verdict::No
+                || effects.ways_in(id).all.iter().any(|way| way.caller.who == who))
+        {
+            all.push(Node::Code(id));
+        }
+    }
+    all.extend(effects.handing(who).into_iter().map(|it| Node::Who(Principal::Identity(it.identity))));
+    if let Principal::Key(id) = who
+        && let Some(key) = estate.get(id)
+        && key.reach == KeyReach::Admin
+        && effects.accepted(id) != Verdict::No
+    {
+        all.push(match key.of {
+            KeyOf::Scope(scope) => Node::Access(scope),
+            KeyOf::Function(function) => Node::Code(function),
+        });
+    }
+    all
+}
+
+proptest! {
+    #![proptest_config(estates(120))]
+
+    #[test]
+    fn a_search_comes_to_what_asking_about_every_pair_comes_to(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let paths = Paths::new(&effects, Vec::new());
+        for &who in &cooked.principals {
+            // A group is its members, and a token's holders are told by what lets them in.
+            if matches!(who, Principal::Group(_) | Principal::Token(_) | Principal::Service(_)) {
+                continue;
+            }
+            let start = Node::Who(who);
+            let found: BTreeSet<Node> = paths.from(&[start]).nodes().iter().copied().collect();
+            let asked = closure(&cooked, &effects, start);
+            let name = |nodes: Vec<&Node>| nodes.into_iter().map(|it| paths.name(*it).1).collect::<Vec<_>>();
+            // Who is signed in is not always told by that name.
+            let crowd = |node: &&Node| **node != Node::Who(Principal::SignedIn);
+            prop_assert_eq!(
+                name(found.iter().filter(crowd).collect()),
+                name(asked.iter().filter(crowd).collect()),
+                "from {}", cooked.estate.principal_label(who)
+            );
+        }
+    }
+
+    #[test]
+    fn every_step_is_an_answer_and_a_second_opinion_agrees(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let paths = Paths::new(&effects, Vec::new());
+        let naive = Naive::new(&cooked, &recipe);
+        for (_, class) in Class::ALL {
+            let found = paths.from(&paths.starts(*class));
+            for &node in found.nodes() {
+                for path in found.each_path(node) {
+                    let mut quality = pasaporte_core::paths::Quality::default();
+                    for hop in &path.hops {
+                        let reason = paths.reason(hop);
+                        prop_assert!(reason.is_some(), "{hop:?} has no reason");
+                        quality.influence |= hop.edge.step.is_influence();
+                        quality.depends |= hop.edge.verdict != Verdict::Yes;
+                        let (Some(Reason::Decided(action, answer)), Node::Who(who)) = (reason, hop.from) else { continue };
+                        if !matches!(hop.edge.step, Step::Invokes(_)) {
+                            prop_assert_eq!(answer.verdict, hop.edge.verdict, "{:?}", hop);
+                        }
+                        let known = cooked.principals.contains(&who) && !effects.is_of_everybody(who);
+                        if let Some(thing) = hop.edge.to.thing().filter(|_| known) {
+                            let from = Some("foreign");
+                            let stranger = Given { network: from, ..Given::stranger() };
+                            let given = if is_stranger(&cooked.estate, who) { stranger } else { Given::default() };
+                            let second = naive.decide(who, action.text(), thing, &given);
+                            let first: Tri = match answer.verdict {
+                                Verdict::No => 0,
+                                Verdict::Depends => 1,
+                                Verdict::Yes => 2,
+                            };
+                            let same = first == second;
+                            prop_assert!(same, "{} {} {}: {second:?}", cooked.estate.principal_label(who), action.text(), cooked.estate.label(thing));
+                        }
+                    }
+                    prop_assert_eq!(quality, path.quality);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_cut_cuts_and_nothing_smaller_does(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let paths = Paths::new(&effects, Vec::new());
+        let starts = [Node::Who(Principal::Anyone)];
+        let is_goal = |node: Node| matches!(node, Node::Data(_) | Node::Access(_));
+        let reaches = |gone: &[Element]| {
+            let gone: FxHashSet<Element> = gone.iter().copied().collect();
+            paths.without(&starts, &gone).nodes().iter().any(|node| is_goal(*node))
+        };
+        let Some(cut) = paths.least_cut(&starts, &is_goal) else { return Ok(()) };
+        prop_assert!(reaches(&[]) && !reaches(&cut.elements));
+        let all = everything(&cooked.estate);
+        prop_assert!(cut.elements.iter().all(|element| all.contains(element)));
+        let at_least = paths.apart(&starts, &is_goal, 8);
+        prop_assert!(at_least <= cut.elements.len(), "{at_least} paths have nothing in common");
+        for smaller in choices(&all, cut.elements.len() - 1) {
+            prop_assert!(reaches(&smaller), "{smaller:?} is enough, and {:?} was said", cut.elements);
+        }
+    }
+
+    #[test]
+    fn what_a_cut_takes_away_is_gone_from_the_estate_without_it(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let paths = Paths::new(&effects, Vec::new());
+        let starts = [Node::Who(Principal::Anyone)];
+        let is_goal = |node: Node| matches!(node, Node::Data(_) | Node::Access(_));
+        let Some(cut) = paths.least_cut(&starts, &is_goal) else { return Ok(()) };
+        let grants: Option<Vec<usize>> = cut.elements.iter().map(|element| match element {
+            Element::Grant(id) => Some(id.index()),
+            _ => None,
+        }).collect();
+        let Some(grants) = grants else { return Ok(()) };
+        let mut at = 0;
+        let mut left = recipe.clone();
+        left.grants.retain(|_| { at += 1; !grants.contains(&(at - 1)) });
+        let cooked = cook(&left);
+        let effects = Effects::new(&cooked.estate);
+        let found = Paths::new(&effects, Vec::new()).from(&starts);
+        prop_assert!(found.nodes().iter().all(|node| !is_goal(*node)), "{grants:?} of {:?}", recipe.grants);
+    }
+}
+
+/// Whatever may be taken away.
+fn everything(estate: &Estate) -> Vec<Element> {
+    let mut all: Vec<Element> = estate.grants().map(|(id, _)| Element::Grant(id)).collect();
+    for (at, admission) in estate.admissions().iter().enumerate() {
+        let id: AdmissionId = Id::new(at);
+        all.extend(estate.list(admission.to).iter().map(|to| Element::Admission(id, *to)));
+    }
+    all.extend(estate.all::<EndpointId>().map(|(id, _)| Element::Endpoint(id)));
+    all.extend(estate.all::<TriggerId>().map(|(id, _)| Element::Trigger(id)));
+    all.extend(estate.all::<KeyId>().map(|(id, _)| Element::Key(id)));
+    all
+}
+
+/// All choices of so many of some, up to three.
+fn choices(all: &[Element], size: usize) -> Vec<Vec<Element>> {
+    match size {
+        0 => vec![Vec::new()],
+        1 => all.iter().map(|it| vec![*it]).collect(),
+        2 => (0..all.len())
+            .flat_map(|one| (one + 1..all.len()).map(move |other| vec![all[one], all[other]]))
+            .collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// Identities each of which may act as the next.
+fn chain(length: usize) -> Estate {
+    let mut world = World::default();
+    world.scope(ScopeKind::Account, "a", None);
+    let all: Vec<IdentityId> = (0..length).map(|at| world.identity(&format!("i{at:05}"), "a")).collect();
+    for pair in all.windows(2) {
+        world.admit(Thing::Identity(pair[1]), &[Principal::Identity(pair[0])], &allow(&[ASSUME]));
+    }
+    let secret = world.resource_with("table:end", "a", |it| it.sensitivity = Some(Sensitivity::Confidential));
+    world.grant(Principal::Identity(*all.last().unwrap()), At::Thing(secret), &[allow(&["table/read"])]);
+    world.finish()
+}
+
+#[rstest]
+#[case::short(2)]
+#[case::long(10_000)]
+fn a_chain_is_followed_to_its_end(#[case] length: usize) {
+    let estate = chain(length);
+    let effects = Effects::new(&estate);
+    let paths = Paths::new(&effects, Vec::new());
+    let first: IdentityId = estate.find("i00000").unwrap();
+    let found = paths.from(&[Node::Who(Principal::Identity(first))]);
+    let end = Node::Data(estate.find("table:end").unwrap());
+    let path = found.path(end).expect("the end is come to");
+    assert_eq!((path.len(), path.quality.influence, path.quality.depends), (length, false, false));
+    assert!(paths.is_goal(Goal::Confidential, path.start, end));
+}
+
+#[test]
+fn identities_that_may_become_each_other_end_the_search() {
+    let mut world = World::default();
+    world.scope(ScopeKind::Account, "a", None);
+    let all: Vec<IdentityId> = (0..40).map(|at| world.identity(&format!("i{at}"), "a")).collect();
+    for one in &all {
+        let others: Vec<Principal> =
+            all.iter().filter(|it| *it != one).map(|it| Principal::Identity(*it)).collect();
+        world.admit(Thing::Identity(*one), &others, &allow(&[ASSUME]));
+    }
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let found = Paths::new(&effects, Vec::new()).from(&[Node::Who(Principal::Identity(all[0]))]);
+    let people =
+        found.nodes().iter().filter(|node| matches!(node, Node::Who(Principal::Identity(_)))).count();
+    assert_eq!(people, 40);
+    assert!(all[1..].iter().all(|it| found.path(Node::Who(Principal::Identity(*it))).unwrap().len() == 1));
+}
+
+#[rstest]
+#[case::everything(true, 4)]
+#[case::nothing(false, 0)]
+fn an_estate_in_which_everybody_may_do_everything_or_nothing(
+    #[case] everything: bool,
+    #[case] reached: usize,
+) {
+    let mut world = World::default();
+    world.scope(ScopeKind::Account, "a", None);
+    world.identity("i", "a");
+    world.function("f", "a", Some("i"));
+    world.resource_with("table:t", "a", |it| it.sensitivity = Some(Sensitivity::Confidential));
+    let line = if everything { allow(&["*"]) } else { deny(&["*"]) };
+    world.grant(Principal::Anyone, At::Everywhere, &[line]);
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let paths = Paths::new(&effects, Vec::new());
+    let found = paths.from(&[Node::Who(Principal::Anyone)]);
+    // The identity, the function, the account's access, the table.
+    let there =
+        found.nodes().iter().filter(|node| !matches!(node, Node::Who(who) if effects.is_of_everybody(*who)));
+    assert_eq!(there.count(), reached);
+    assert!(found.complete);
+    let cut = paths.least_cut(&[Node::Who(Principal::Anyone)], &|node| matches!(node, Node::Data(_)));
+    assert_eq!(cut.map(|cut| cut.elements.len()), everything.then_some(1));
+}
+
+#[test]
+fn influence_is_never_told_as_control() {
+    // Anyone calls f, which may change g; who controls g is what it runs as: still no more than influence.
+    let mut world = World::default();
+    world.scope(ScopeKind::Account, "a", None);
+    let (front, back) = (world.identity("front", "a"), world.identity("back", "a"));
+    let function = world.function("f", "a", Some("front"));
+    let other = world.function("g", "a", Some("back"));
+    world.way_in("door", function, Way::Direct, Check::None, Network::Internet);
+    world.grant(
+        Principal::Identity(front),
+        At::Thing(Thing::Function(other)),
+        &[allow(&["function/update"])],
+    );
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let found = Paths::new(&effects, Vec::new()).from(&[Node::Who(Principal::Anyone)]);
+    let path = found.path(Node::Who(Principal::Identity(back))).unwrap();
+    assert!(path.quality.influence);
+    assert_eq!(path.weakest(), Some(0));
+    assert_eq!(path.hops.last().unwrap().edge.step, Step::RunsAs);
+}
