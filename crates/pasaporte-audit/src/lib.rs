@@ -11,6 +11,7 @@ pub mod facts;
 mod finding;
 mod fingerprint;
 pub mod rehearse;
+mod rounds;
 mod rules;
 mod settings;
 mod settle;

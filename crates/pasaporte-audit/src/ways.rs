@@ -1,12 +1,13 @@
 //! How far strangers and code for tests get, worked out once for all rules on paths: plain data, the best path of each.
 
-use std::collections::btree_map::Entry;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
+use indexmap::IndexMap;
 use pasaporte_core::effect::{Effects, Impact};
-use pasaporte_core::entry::Through;
-use pasaporte_core::estate::{AccountOf, FunctionId, IdentityId, Principal, ScopeId, Thing, TriggerId};
+use pasaporte_core::estate::{AccountOf, IdentityId, Principal, ScopeId, Thing};
 use pasaporte_core::paths::{Class, Found, Goal, Node, Path, Paths};
+
+use crate::rounds::{Round, rounds};
 
 /// What rules on paths rest on.
 #[derive(Debug, Default)]
@@ -19,8 +20,8 @@ pub(crate) struct Ways {
     pub(crate) upwards: Vec<Led>,
     /// From one account into another, by whoever came into the first: the best path of each pair.
     pub(crate) across: Vec<(ScopeId, ScopeId, Path)>,
-    /// Functions that make themselves run by what they write, each with the triggers on the way round.
-    pub(crate) loops: Vec<(FunctionId, Vec<TriggerId>)>,
+    /// Functions that make themselves run by what they write.
+    pub(crate) rounds: Vec<Round>,
     /// Whether all was looked at.
     pub(crate) complete: bool,
 }
@@ -41,13 +42,14 @@ impl Ways {
         let paths = Paths::new(effects, Vec::new());
         let anyone = paths.from(&paths.starts(Class::Anyone));
         let tests = paths.from(&paths.starts(Class::Tests));
+        let (rounds, all_rounds) = rounds(&paths);
         Self {
             to_data: leading(&paths, &anyone, Goal::Confidential),
             to_access: leading(&paths, &anyone, Goal::Access),
             upwards: upwards(&paths, &anyone, &tests),
             across: across(&paths, &anyone),
-            loops: loops(&paths),
-            complete: anyone.complete && tests.complete,
+            rounds,
+            complete: anyone.complete && tests.complete && all_rounds,
         }
     }
 }
@@ -55,19 +57,22 @@ impl Ways {
 /// The best paths to what is a goal, where each takes the rights of two others or more, however it is reached: what takes one is
 /// told of that one.
 fn leading(paths: &Paths<'_, '_>, found: &Found, goal: Goal) -> Vec<Led> {
-    let goals = found.nodes().iter().filter(|node| paths.is_goal(goal, **node, **node));
-    let far = goals.filter(|node| found.each_path(**node).all(|path| path.others() > 1));
-    let mut all: Vec<Path> = far.filter_map(|node| found.path(*node)).collect();
+    let goals = found.nodes().filter(|node| paths.is_goal(goal, *node, *node));
+    let far = goals.filter(|node| found.each_path(*node).all(|path| path.others() > 1));
+    let mut all: Vec<Path> = far.filter_map(|node| found.path(node)).collect();
     all.sort_by_cached_key(|path| (path.quality, path.len(), paths.name(path.end())));
-    let mut led: Vec<Led> = Vec::new();
-    for path in all {
-        let Some(by) = path.told().last().map(|hop| hop.from) else { continue };
-        match led.iter_mut().find(|known| known.by == by) {
-            Some(known) => known.goals.push(path.end()),
-            None => led.push(Led { by, goals: vec![path.end()], path }),
-        }
+    led_by(all, |path| path.told().last().map(|hop| hop.from))
+}
+
+/// What paths lead to, by who comes last before: the first path of each stands for its others.
+fn led_by(paths: Vec<Path>, by: impl Fn(&Path) -> Option<Node>) -> Vec<Led> {
+    let mut led: IndexMap<Node, Led> = IndexMap::new();
+    for path in paths {
+        let Some(by) = by(&path) else { continue };
+        let goal = path.end();
+        led.entry(by).or_insert_with(|| Led { by, path, goals: Vec::new() }).goals.push(goal);
     }
-    led
+    led.into_values().collect()
 }
 
 /// From code for tests to identities in production that may do worse than it: where anyone does not come to them as well.
@@ -78,13 +83,13 @@ fn upwards(paths: &Paths<'_, '_>, anyone: &Found, tests: &Found) -> Vec<Led> {
         _ => None,
     };
     let worst = |id: IdentityId| effects.harm_itself(Principal::Identity(id)).impact;
-    let goals = tests.nodes().iter().filter(|node| paths.is_goal(Goal::Production, **node, **node));
+    let goals = tests.nodes().filter(|node| paths.is_goal(Goal::Production, *node, *node));
     let mut all: Vec<Path> = Vec::new();
     for node in goals {
-        let by_anyone = anyone.path(*node).map(|path| path.quality);
-        let Some(path) = tests.path(*node).filter(|path| path.others() > 1) else { continue };
+        let by_anyone = anyone.path(node).map(|path| path.quality);
+        let Some(path) = tests.path(node).filter(|path| path.others() > 1) else { continue };
         let start = path.hops.iter().map(|hop| hop.from).chain([path.end()]).find_map(identity);
-        let is_worse = match (identity(*node), start) {
+        let is_worse = match (identity(node), start) {
             (Some(to), Some(from)) => worst(to) < worst(from) && worst(to) <= Impact::DataOrSecrets,
             _ => false,
         };
@@ -95,17 +100,10 @@ fn upwards(paths: &Paths<'_, '_>, anyone: &Found, tests: &Found) -> Vec<Led> {
     // Where several lead on from one door into production, the worst stands for all.
     let harm = |path: &Path| identity(path.end()).map(worst);
     all.sort_by_cached_key(|path| (harm(path), path.quality, path.len(), paths.name(path.end())));
-    let mut led: Vec<Led> = Vec::new();
-    for path in all {
-        let nodes = path.hops.iter().map(|hop| hop.edge.to);
-        let door = nodes.into_iter().find(|node| paths.is_goal(Goal::Production, *node, *node));
-        let Some(by) = door else { continue };
-        match led.iter_mut().find(|known| known.by == by) {
-            Some(known) => known.goals.push(path.end()),
-            None => led.push(Led { by, goals: vec![path.end()], path }),
-        }
-    }
-    led
+    led_by(all, |path| {
+        let mut nodes = path.hops.iter().map(|hop| hop.edge.to);
+        nodes.find(|node| paths.is_goal(Goal::Production, *node, *node))
+    })
 }
 
 /// The best path into each account from another one, by which anyone came.
@@ -124,8 +122,8 @@ fn across(paths: &Paths<'_, '_>, found: &Found) -> Vec<(ScopeId, ScopeId, Path)>
     };
     let mut best: BTreeMap<(ScopeId, ScopeId), Path> = BTreeMap::new();
     for node in found.nodes() {
-        let Some(to) = account(*node) else { continue };
-        let Some(path) = found.path(*node).filter(|path| path.others() > 1) else { continue };
+        let Some(to) = account(node) else { continue };
+        let Some(path) = found.path(node).filter(|path| path.others() > 1) else { continue };
         // The last step leaves an account for another.
         let Some(last) = path.told().last() else { continue };
         let Some(from) = account(last.from).filter(|from| *from != to) else { continue };
@@ -141,72 +139,4 @@ fn across(paths: &Paths<'_, '_>, found: &Found) -> Vec<(ScopeId, ScopeId, Path)>
         }
     }
     best.into_iter().map(|((from, to), path)| (from, to, path)).collect()
-}
-
-/// Functions that make themselves run by what they write: of each circle the first by name, with the triggers round it.
-fn loops(paths: &Paths<'_, '_>) -> Vec<(FunctionId, Vec<TriggerId>)> {
-    let estate = paths.effects().estate();
-    let mut next: BTreeMap<FunctionId, Vec<(FunctionId, TriggerId)>> = BTreeMap::new();
-    for (who, function, through) in paths.ways_to_run() {
-        let (Principal::Identity(identity), Through::Source(trigger)) = (who, through) else { continue };
-        for &writer in estate.functions_as(identity) {
-            next.entry(writer).or_default().push((function, trigger));
-        }
-    }
-    let mut starts: Vec<FunctionId> = next.keys().copied().collect();
-    starts.sort_by_key(|id| estate.id(*id));
-    for all in next.values_mut() {
-        all.sort_by_key(|(id, trigger)| (estate.id(*id), estate.id(*trigger)));
-        all.dedup();
-    }
-    let mut told: BTreeSet<FunctionId> = BTreeSet::new();
-    let mut all = Vec::new();
-    for start in starts {
-        if told.contains(&start) {
-            continue;
-        }
-        if let Some(round) = round(&next, start) {
-            told.insert(start);
-            told.extend(round.iter().map(|(function, _)| *function));
-            all.push((start, round.into_iter().map(|(_, trigger)| trigger).collect()));
-        }
-    }
-    all
-}
-
-/// Steps that a search for a circle takes at most.
-const MOST_STEPS: usize = 100_000;
-
-/// The shortest way from a function back to itself.
-fn round(
-    next: &BTreeMap<FunctionId, Vec<(FunctionId, TriggerId)>>,
-    start: FunctionId,
-) -> Option<Vec<(FunctionId, TriggerId)>> {
-    let mut from: BTreeMap<FunctionId, (FunctionId, TriggerId)> = BTreeMap::new();
-    let mut open = std::collections::VecDeque::from([start]);
-    let mut steps = 0;
-    while let Some(at) = open.pop_front() {
-        for &(to, trigger) in next.get(&at).map_or(&[][..], |all| all) {
-            steps += 1;
-            if steps > MOST_STEPS {
-                return None;
-            }
-            if to == start {
-                let mut round = vec![(to, trigger)];
-                let mut back = at;
-                while back != start {
-                    let (before, trigger) = from[&back];
-                    round.push((back, trigger));
-                    back = before;
-                }
-                round.reverse();
-                return Some(round);
-            }
-            if let Entry::Vacant(new) = from.entry(to) {
-                new.insert((at, trigger));
-                open.push_back(to);
-            }
-        }
-    }
-    None
 }

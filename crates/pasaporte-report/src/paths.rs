@@ -46,11 +46,11 @@ pub struct PathsOut {
     pub nowhere: Vec<NowhereOut>,
     /// The fewest things whose loss cuts all of these paths.
     pub cut: Option<CutOut>,
-    /// How many nodes were come to, and how many edges were looked at.
+    /// How many nodes were come to, from all starts together.
     pub nodes: usize,
-    /// How many edges were looked at.
-    pub edges: usize,
-    /// Whether all edges were looked at within the bound on work.
+    /// How many questions were asked of the decision for that.
+    pub asked: usize,
+    /// Whether all was looked at within the bound on work.
     pub complete: bool,
 }
 
@@ -223,6 +223,7 @@ impl PathsOut {
     pub fn new(effects: &Effects<'_>, asked: &Asked) -> Self {
         let paths = Paths::new(effects, asked.wanted());
         let (mut routes, mut nowhere, mut complete) = (Vec::new(), Vec::new(), true);
+        let (mut nodes, mut questions) = (0, 0);
         let goals = asked.goals();
         let mut ends: BTreeSet<Node> = BTreeSet::new();
         let mut begins: BTreeSet<Node> = BTreeSet::new();
@@ -235,6 +236,8 @@ impl PathsOut {
             };
             let found = paths.from(&starts);
             complete &= found.complete;
+            nodes += found.size().0;
+            questions += found.size().1;
             let of_all = asked.from.is_empty();
             let mut none: Vec<String> = Vec::new();
             // Only what is of an account leaves one.
@@ -256,7 +259,7 @@ impl PathsOut {
                 }
             }
             if of_all && matches!(from, From::Class(Class::Anyone | Class::SignedIn)) {
-                for &node in found.nodes() {
+                for node in found.nodes() {
                     if let Some(path) = found.path(node) {
                         let best = crowds.entry(node).or_insert(path.quality);
                         *best = path.quality.min(*best);
@@ -274,12 +277,11 @@ impl PathsOut {
             let begins: Vec<Node> = begins.into_iter().collect();
             paths.least_cut(&begins, &|node| ends.contains(&node))
         };
-        let (nodes, edges) = paths.size();
         let cut = cut.map(|cut| CutOut {
             changes: cut.elements.iter().map(|element| change(effects.estate(), *element)).collect(),
             is_least: cut.is_least,
         });
-        Self { paths: VERSION, routes, nowhere, cut, nodes, edges, complete }
+        Self { paths: VERSION, routes, nowhere, cut, nodes, asked: questions, complete }
     }
 }
 
@@ -300,7 +302,7 @@ fn route(
 ) -> Option<(RouteOut, Vec<Node>)> {
     let estate = paths.effects().estate();
     let mut all: Vec<(Path, Node)> = Vec::new();
-    for &node in found.nodes() {
+    for node in found.nodes() {
         let may_be = match goal {
             To::Goal(Goal::OtherAccounts) => true,
             To::Goal(goal) => paths.is_goal(goal, node, node),

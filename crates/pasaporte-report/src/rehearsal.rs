@@ -6,7 +6,7 @@ use pasaporte_audit::rehearse::{Seen, Stopped, rehearse};
 use pasaporte_audit::{Audit, Finding, Severity, told};
 use pasaporte_core::access::{Question, Verdict};
 use pasaporte_core::estate::{Check, Estate, Principal, Showed, Thing, Vocabulary};
-use pasaporte_core::paths::{Class, Goal, Paths};
+use pasaporte_core::paths::{Class, Goal, Node, Paths};
 use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -14,9 +14,6 @@ use serde::Serialize;
 use crate::VERSION;
 use crate::dates::date;
 use crate::paths::label;
-
-/// What of a kind is told one by one.
-const MOST_TOLD: usize = 200;
 
 /// A rehearsal.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -155,19 +152,15 @@ fn reached(audit: &Audit<'_>) -> BTreeSet<WayOut> {
     for (word, class) in Class::ALL {
         let starts = paths.starts(*class);
         let found = paths.from(&starts);
-        let mut told = 0;
-        for &node in found.nodes() {
+        let begins: BTreeSet<Node> = starts.into_iter().collect();
+        for node in found.nodes() {
             let is_goal = |goal: &Goal| paths.is_goal(*goal, node, node);
-            if starts.contains(&node) || !Goal::ALL.iter().any(|(_, goal)| is_goal(goal)) {
+            if begins.contains(&node) || !Goal::ALL.iter().any(|(_, goal)| is_goal(goal)) {
                 continue;
             }
             let Some(path) = found.path(node) else { continue };
             let strength = if path.quality.influence { "influence" } else { "control" }.to_owned();
             all.insert(WayOut { from: (*word).to_owned(), to: label(estate, node), strength });
-            told += 1;
-            if told >= MOST_TOLD * 50 {
-                break;
-            }
         }
     }
     all

@@ -1,11 +1,13 @@
 //! path: how far somebody gets, by others' rights (access-model §7).
 
+use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
-use pasaporte_core::estate::{Environment, FunctionId, Principal, Thing, TriggerId};
+use pasaporte_core::estate::{Environment, Principal, Thing};
 use pasaporte_core::paths::{Node, Path};
 
 use crate::facts::PathFact;
 use crate::finding::{Raised, Raising};
+use crate::rounds::Round;
 use crate::ways::Led;
 use crate::{Audit, Impact, Level, Rule, Sureness, severity};
 
@@ -133,11 +135,13 @@ fn leaves_account(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 }
 
 fn itself(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    let looked_at = |it: &&(FunctionId, Vec<TriggerId>)| audit.looks_at(Thing::Function(it.0));
-    for (function, round) in audit.ways().loops.iter().filter(looked_at) {
-        let raised =
-            Raised::new(Thing::Function(*function), Level::Table(Impact::RunsCode, Exposure::Insiders))
-                .within(audit.environment(*function));
-        raising.raise(&raised, PathFact::Loop(*function, round.clone().into()));
+    let looked_at = |it: &&Round| audit.looks_at(Thing::Function(it.function));
+    for it in audit.ways().rounds.iter().filter(looked_at) {
+        let sure = if it.verdict == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional };
+        let level = Level::Table(Impact::RunsCode, Exposure::Insiders);
+        let raised = Raised::new(Thing::Function(it.function), level)
+            .within(audit.environment(it.function))
+            .sure(sure);
+        raising.raise(&raised, PathFact::Loop(it.function, it.triggers.clone().into()));
     }
 }

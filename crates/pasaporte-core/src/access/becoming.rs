@@ -67,7 +67,7 @@ impl Access<'_> {
             Principal::Identity(id) => self.estate.id(id),
             _ => "",
         };
-        for (identity, verdict) in self.acts_as(from, given) {
+        for (identity, verdict) in self.acts_as(from, given, |_| true) {
             let depends = verdict == Verdict::Depends
                 || so_far.is_some_and(|so_far| so_far.verdict == Verdict::Depends);
             let steps = so_far.map_or(0, |so_far| so_far.steps) + 1;
@@ -75,13 +75,19 @@ impl Access<'_> {
         }
     }
 
-    /// The identities that a principal may act as at once.
-    pub(crate) fn acts_as(&self, who: Principal, given: &Context) -> Vec<(IdentityId, Verdict)> {
+    /// Those identities of some that are asked about as which a principal may act at once.
+    pub(crate) fn acts_as(
+        &self,
+        who: Principal,
+        given: &Context,
+        is_asked: impl Fn(IdentityId) -> bool,
+    ) -> Vec<(IdentityId, Verdict)> {
         let ask = |identity| {
             let on = Thing::Identity(identity);
             (identity, self.verdict(&Question { principal: who, action: self.assume(), on, given }))
         };
-        self.may_assume(who).into_iter().map(ask).filter(|(_, verdict)| *verdict != Verdict::No).collect()
+        let all = self.may_assume(who).into_iter().filter(|id| is_asked(*id));
+        all.map(ask).filter(|(_, verdict)| *verdict != Verdict::No).collect()
     }
 
     /// The identities that a principal may perhaps act as: those that trust one of its names, and those that

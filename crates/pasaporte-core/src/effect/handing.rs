@@ -20,12 +20,13 @@ pub struct Handing {
 }
 
 impl Effects<'_> {
-    /// The identities that a principal may hand to code that it may make or change, by name; each in its surest way.
-    pub fn handing(&self, who: Principal) -> Vec<Handing> {
+    /// Those identities of some that are asked about that a principal may hand to code that it may make or change, by name;
+    /// each in its surest way.
+    pub fn handing(&self, who: Principal, is_asked: impl Fn(IdentityId) -> bool) -> Vec<Handing> {
         let roads = self.roads(who);
         let mut ways: BTreeMap<IdentityId, (Act, Road, Verdict)> = BTreeMap::new();
         for road in &roads {
-            for (identity, act, verdict) in self.handed_by(who, road) {
+            for (identity, act, verdict) in self.handed_by(who, road, &is_asked) {
                 let known = ways.get(&identity).map_or(Verdict::No, |(_, _, known)| *known);
                 if verdict > known {
                     ways.insert(identity, (act, *road, verdict));
@@ -54,7 +55,12 @@ impl Effects<'_> {
     }
 
     /// The identities that a road lets somebody hand over, each with the surest action.
-    fn handed_by(&self, who: Principal, road: &Road) -> Vec<(IdentityId, Act, Verdict)> {
+    fn handed_by(
+        &self,
+        who: Principal,
+        road: &Road,
+        is_asked: &impl Fn(IdentityId) -> bool,
+    ) -> Vec<(IdentityId, Act, Verdict)> {
         let actions = self.estate().statement(road.statement).actions;
         let hands = |others, any_case| {
             let acts = self.acts(actions, IDENTITY, others, any_case);
@@ -67,6 +73,9 @@ impl Effects<'_> {
         let opposition = self.opposition(who);
         let of_thing = |thing: Thing| {
             let Thing::Identity(identity) = thing else { return None };
+            if !is_asked(identity) {
+                return None;
+            }
             let others = self.others_on(opposition.as_deref(), Some(thing));
             let acts = hands(others, self.any_case(thing));
             let asked = acts.into_iter().map(|act| {

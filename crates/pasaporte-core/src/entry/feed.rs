@@ -41,7 +41,7 @@ impl<'e> Effects<'e> {
     }
 
     /// The surest action of class write that somebody may do on a thing.
-    pub(super) fn by_writing(&self, who: Principal, on: Thing) -> Option<(std::sync::Arc<Action>, Verdict)> {
+    pub(crate) fn by_writing(&self, who: Principal, on: Thing) -> Option<(std::sync::Arc<Action>, Verdict)> {
         let mut best: Option<(std::sync::Arc<Action>, Verdict)> = None;
         let given = crate::access::Context::at(self.estate().as_of());
         for act in self.acts_on(who, on, |class| class == Some(ActionClass::Write)) {

@@ -66,7 +66,7 @@ impl Paths<'_, '_> {
     /// some path has nothing that can be taken away, or where the search was left.
     pub fn least_cut(&self, starts: &[Node], is_goal: &(dyn Fn(Node) -> bool + Sync)) -> Option<Cut> {
         let mut cutting = Cutting { starts, is_goal, left: MOST_SEARCHES };
-        self.reached_goal(&mut cutting, &FxHashSet::default())?;
+        self.reached_goal(&mut cutting, &FxHashSet::default())??;
         for size in 1..=LARGEST_CUT {
             let mut gone = Vec::new();
             match self.cut_of(&mut cutting, size, &mut gone) {
@@ -87,7 +87,7 @@ impl Paths<'_, '_> {
             return None;
         }
         let without: FxHashSet<Element> = gone.iter().copied().collect();
-        let Some(path) = self.reached_goal(cutting, &without) else { return Some(true) };
+        let Some(path) = self.reached_goal(cutting, &without)? else { return Some(true) };
         if size == 0 {
             return Some(false);
         }
@@ -107,11 +107,16 @@ impl Paths<'_, '_> {
         Some(false)
     }
 
-    fn reached_goal(&self, cutting: &mut Cutting<'_>, gone: &FxHashSet<Element>) -> Option<super::Path> {
+    /// A path to a goal that is left, if any is; none where not all was looked at.
+    fn reached_goal(
+        &self,
+        cutting: &mut Cutting<'_>,
+        gone: &FxHashSet<Element>,
+    ) -> Option<Option<super::Path>> {
         cutting.left = cutting.left.saturating_sub(1);
         let found = self.without(cutting.starts, gone);
-        let goal = found.nodes().iter().find(|node| (cutting.is_goal)(**node))?;
-        found.path(*goal)
+        let path = found.nodes().find(|node| (cutting.is_goal)(*node)).and_then(|goal| found.path(goal));
+        (path.is_some() || found.complete).then_some(path)
     }
 
     /// The smallest choices of elements without which a step cannot be taken, given what is gone already.
@@ -153,7 +158,7 @@ impl Paths<'_, '_> {
         let mut gone: FxHashSet<Element> = FxHashSet::default();
         let mut number = 0;
         while number < most
-            && let Some(path) = self.reached_goal(&mut cutting, &gone)
+            && let Some(Some(path)) = self.reached_goal(&mut cutting, &gone)
         {
             number += 1;
             let before = gone.len();
@@ -223,7 +228,7 @@ impl Paths<'_, '_> {
     fn becoming_ways(&self, who: Principal, identity: IdentityId) -> Vec<WayThrough> {
         let effects = self.effects;
         let mut ways = self.decided_ways(who, effects.assume(), Thing::Identity(identity));
-        for it in effects.handing(who).into_iter().filter(|it| it.identity == identity) {
+        for it in effects.handing(who, |id| id == identity) {
             let codes = effects.roads(who);
             let codes = codes.iter().filter_map(|road| Some((road, self.code_by(who, road)?)));
             for (code, verdict) in codes {
@@ -340,6 +345,6 @@ fn element(road: &Road) -> Element {
 impl Found {
     /// How many of some goals were come to.
     pub fn count(&self, is_goal: impl Fn(Node) -> bool) -> usize {
-        self.nodes().iter().filter(|node| is_goal(**node)).count()
+        self.nodes().filter(|node| is_goal(*node)).count()
     }
 }

@@ -28,90 +28,114 @@ pub(super) fn enterers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<(Funct
     all
 }
 
+/// Which edges are worth asking about: by where they lead, and whether by influence.
+pub(super) type IsWorth<'w> = dyn Fn(Node, bool) -> bool + Sync + 'w;
+
+/// Edges of a node.
+#[derive(Debug, Default)]
+pub(super) struct Edges {
+    /// Which.
+    pub(super) all: Vec<Edge>,
+    /// How many questions were asked for them.
+    pub(super) asked: usize,
+}
+
+/// The edges of a node that were found so far.
+struct Finding<'w> {
+    found: Edges,
+    is_worth: &'w IsWorth<'w>,
+}
+
+impl Finding<'_> {
+    fn is_worth(&self, to: Node, step: Step) -> bool {
+        (self.is_worth)(to, step.is_influence())
+    }
+
+    /// Adds an edge that needs no asking.
+    fn add(&mut self, to: Node, step: Step, verdict: Verdict) {
+        if verdict != Verdict::No && self.is_worth(to, step) {
+            self.found.all.push(Edge { to, step, verdict });
+        }
+    }
+}
+
 impl Paths<'_, '_> {
-    /// The edges of a node: of those that lead to one node in one strength the surest, by what they lead to.
-    pub(super) fn edges_of(&self, node: Node) -> Vec<Edge> {
-        let mut all = match node {
-            Node::Who(who) => self.of_somebody(who),
-            Node::Code(function) => self.of_code(function),
-            Node::Access(scope) => self.of_access(scope),
-            Node::Data(_) => Vec::new(),
-        };
+    /// The edges of a node that are worth asking about: of those that lead to one node in one strength the surest, by what
+    /// they lead to.
+    pub(super) fn edges_of(&self, node: Node, is_worth: &IsWorth<'_>) -> Edges {
+        let mut found = Finding { found: Edges::default(), is_worth };
+        match node {
+            Node::Who(who) => self.of_somebody(who, &mut found),
+            Node::Code(function) => self.of_code(function, &mut found),
+            Node::Access(scope) => self.of_access(scope, &mut found),
+            Node::Data(_) => {}
+        }
+        let Edges { mut all, asked } = found.found;
         all.retain(|edge| edge.to != node);
         all.sort_by_key(|edge| {
             (edge.to, edge.step.is_influence(), std::cmp::Reverse(edge.verdict), edge.step)
         });
         all.dedup_by_key(|edge| (edge.to, edge.step.is_influence()));
-        all
+        Edges { all, asked }
     }
 
     /// Code is what it runs as, and has what the platform hands to it.
-    fn of_code(&self, function: FunctionId) -> Vec<Edge> {
+    fn of_code(&self, function: FunctionId, found: &mut Finding<'_>) {
         let estate = self.effects.estate();
-        let Some(it) = estate.get(function) else { return Vec::new() };
-        let identity = estate.runs_as(it).map(|id| Edge {
-            to: Node::Who(Principal::Identity(id)),
-            step: Step::RunsAs,
-            verdict: Verdict::Yes,
-        });
-        let handed = estate.list(it.handed).iter().filter(|id| self.is_looked_for(**id));
-        let handed =
-            handed.map(|id| Edge { to: Node::Data(*id), step: Step::IsHanded, verdict: Verdict::Yes });
-        identity.into_iter().chain(handed).collect()
+        let Some(it) = estate.get(function) else { return };
+        if let Some(id) = estate.runs_as(it) {
+            found.add(Node::Who(Principal::Identity(id)), Step::RunsAs, Verdict::Yes);
+        }
+        for id in estate.list(it.handed).iter().filter(|id| self.is_looked_for(**id)) {
+            found.add(Node::Data(*id), Step::IsHanded, Verdict::Yes);
+        }
     }
 
     /// Whoever changes access at a scope gives themselves all that lies below it.
-    fn of_access(&self, scope: ScopeId) -> Vec<Edge> {
+    fn of_access(&self, scope: ScopeId, found: &mut Finding<'_>) {
         let (effects, at) = (self.effects, At::Thing(Thing::Scope(scope)));
-        let below = |to| Edge { to, step: Step::Below, verdict: Verdict::Yes };
-        let mut all: Vec<Edge> = effects
-            .identities_at(at)
-            .into_iter()
-            .map(|id| below(Node::Who(Principal::Identity(id))))
-            .collect();
-        all.extend(effects.functions_at(at).into_iter().map(|id| below(Node::Code(id))));
-        let data = effects.resources_at(at).filter(|id| self.is_looked_for(*id));
-        all.extend(data.map(|id| below(Node::Data(id))));
+        let mut below = |to| found.add(to, Step::Below, Verdict::Yes);
+        for id in effects.identities_at(at) {
+            below(Node::Who(Principal::Identity(id)));
+        }
+        for id in effects.functions_at(at) {
+            below(Node::Code(id));
+        }
+        for id in effects.resources_at(at).filter(|id| self.is_looked_for(*id)) {
+            below(Node::Data(id));
+        }
         let estate = effects.estate();
-        let scopes =
-            estate.all::<ScopeId>().map(|(id, _)| id).filter(|id| estate.tree().is_within(*id, scope));
-        all.extend(scopes.map(|id| below(Node::Access(id))));
-        all
+        for (id, _) in estate.all::<ScopeId>().filter(|(id, _)| estate.tree().is_within(*id, scope)) {
+            below(Node::Access(id));
+        }
     }
 
-    fn of_somebody(&self, who: Principal) -> Vec<Edge> {
+    fn of_somebody(&self, who: Principal, found: &mut Finding<'_>) {
         let effects = self.effects;
-        let mut all = self.as_crowds(who);
-        let given = effects.given(who);
-        let acting = effects.acts_as(who, given).into_iter();
-        all.extend(acting.map(|(id, verdict)| Edge {
-            to: Node::Who(Principal::Identity(id)),
-            step: Step::ActsAs,
-            verdict,
-        }));
-        let handing = effects.handing(who).into_iter();
-        all.extend(handing.map(|it| Edge {
-            to: Node::Who(Principal::Identity(it.identity)),
-            step: Step::HandsOver,
-            verdict: it.verdict,
-        }));
+        for crowd in [Principal::SignedIn, Principal::Anyone] {
+            // As one of a crowd they may do what the crowd may.
+            if self.is_one_of(who, crowd) {
+                found.add(Node::Who(crowd), Step::Is, Verdict::Yes);
+            }
+        }
+        let identity = |id| Node::Who(Principal::Identity(id));
+        let acting =
+            effects.acts_as(who, effects.given(who), |id| found.is_worth(identity(id), Step::ActsAs));
+        for (id, verdict) in acting {
+            found.add(identity(id), Step::ActsAs, verdict);
+        }
+        for it in effects.handing(who, |id| found.is_worth(identity(id), Step::HandsOver)) {
+            found.add(identity(it.identity), Step::HandsOver, it.verdict);
+        }
         let mut roads = effects.roads(who);
         roads.retain(|road| !self.is_told_of_a_crowd(who, road.name()) || !effects.is_plain(road));
         for road in &roads {
-            self.by_road(who, road, &mut all);
+            self.by_road(who, road, found);
         }
         if let Principal::Key(key) = who {
-            all.extend(self.managed_by(key));
+            self.managed_by(key, found);
         }
-        self.entering(who, &mut all);
-        all
-    }
-
-    /// The crowds that somebody is of, as which they may do what the crowd may.
-    fn as_crowds(&self, who: Principal) -> Vec<Edge> {
-        let crowds =
-            [Principal::SignedIn, Principal::Anyone].into_iter().filter(|crowd| self.is_one_of(who, *crowd));
-        crowds.map(|crowd| Edge { to: Node::Who(crowd), step: Step::Is, verdict: Verdict::Yes }).collect()
+        self.entering(who, found);
     }
 
     /// Whether somebody may do whatever a crowd may: anyone is who does not say who they are, and whoever is signed in and no
@@ -136,60 +160,53 @@ impl Paths<'_, '_> {
     }
 
     /// What an admin key opens is managed by whoever has it.
-    fn managed_by(&self, id: KeyId) -> Option<Edge> {
+    fn managed_by(&self, id: KeyId, found: &mut Finding<'_>) {
         let (effects, estate) = (self.effects, self.effects.estate());
-        let key = estate.get(id).filter(|key| key.reach == KeyReach::Admin)?;
-        let verdict = effects.accepted(id);
+        let Some(key) = estate.get(id).filter(|key| key.reach == KeyReach::Admin) else { return };
         let to = match key.opens() {
             Thing::Scope(scope) => Node::Access(scope),
             Thing::Function(function) => Node::Code(function),
-            _ => return None,
+            _ => return,
         };
-        (verdict != Verdict::No).then_some(Edge { to, step: Step::Manages, verdict })
+        found.add(to, Step::Manages, effects.accepted(id));
     }
 
     /// The functions that somebody makes run, by any name of theirs that is no crowd's.
-    fn entering(&self, who: Principal, all: &mut Vec<Edge>) {
+    fn entering(&self, who: Principal, found: &mut Finding<'_>) {
         let effects = self.effects;
         for name in effects.names(who) {
             let of_crowd = self.is_told_of_a_crowd(who, name);
             for &(function, through, verdict) in self.enterers.get(&name).map_or(&[][..], |all| all) {
+                let (to, step) = (Node::Code(function), Step::Invokes(through));
                 // What any of a crowd surely may is told of the crowd.
-                if of_crowd && verdict == Verdict::Yes {
+                if (of_crowd && verdict == Verdict::Yes) || !found.is_worth(to, step) {
                     continue;
                 }
                 // What is given to a wider name may be taken from one who bears it.
                 let verdict =
                     if name == who { verdict } else { effects.enters(who, function, effects.given(who)) };
-                if verdict != Verdict::No {
-                    all.push(Edge { to: Node::Code(function), step: Step::Invokes(through), verdict });
-                }
+                found.add(to, step, verdict);
             }
         }
     }
 
     /// What a road gives somebody of code, keys, access and data.
-    fn by_road(&self, who: Principal, road: &Road, all: &mut Vec<Edge>) {
+    fn by_road(&self, who: Principal, road: &Road, found: &mut Finding<'_>) {
         let effects = self.effects;
-        for (service, step) in [(FUNCTION, Step::RewritesCode), (KEY, Step::TakesKey)] {
+        for (service, step) in
+            [(FUNCTION, Step::RewritesCode), (KEY, Step::TakesKey), (ACCESS_SERVICE, Step::RewritesAccess)]
+        {
             if self.has(road, service, step) {
                 for thing in effects.things_reached_by(who, road, service) {
-                    self.ask(who, road, (service, step), thing, all);
+                    self.ask(who, road, (service, step), thing, found);
                 }
             }
         }
-        if self.has(road, ACCESS_SERVICE, Step::RewritesAccess) {
-            for thing in effects.things_reached_by(who, road, ACCESS_SERVICE) {
-                if !matches!(thing, Thing::Resource(id) if !self.is_looked_for(id)) {
-                    self.ask(who, road, (ACCESS_SERVICE, Step::RewritesAccess), thing, all);
-                }
-            }
-        }
-        self.data_by(who, road, all);
+        self.data_by(who, road, found);
     }
 
     /// The data that is looked for and that a road lets somebody read, change or delete.
-    fn data_by(&self, who: Principal, road: &Road, all: &mut Vec<Edge>) {
+    fn data_by(&self, who: Principal, road: &Road, found: &mut Finding<'_>) {
         let (effects, estate) = (self.effects, self.effects.estate());
         let statement = estate.statement(road.statement);
         let mut data: Vec<ResourceId> = match (road.grant(), road.at) {
@@ -210,12 +227,12 @@ impl Paths<'_, '_> {
                 confidential.chain(self.wanted.iter().copied().filter(here)).collect()
             }
         };
-        data.retain(|id| self.is_looked_for(*id));
+        data.retain(|id| found.is_worth(Node::Data(*id), Step::Reaches));
         data.sort_unstable();
         data.dedup();
         for id in data {
             let thing = Thing::Resource(id);
-            self.ask(who, road, (effects.service_of(thing), Step::Reaches), thing, all);
+            self.ask(who, road, (effects.service_of(thing), Step::Reaches), thing, found);
         }
     }
 
@@ -240,10 +257,13 @@ impl Paths<'_, '_> {
         road: &Road,
         (service, step): (ServiceId, Step),
         thing: Thing,
-        all: &mut Vec<Edge>,
+        found: &mut Finding<'_>,
     ) {
         let effects = self.effects;
-        let Some(to) = led_to(thing) else { return };
+        let Some(to) = led_to(thing).filter(|to| found.is_worth(*to, step)) else { return };
+        if matches!(to, Node::Data(id) if !self.is_looked_for(id)) {
+            return;
+        }
         let actions = effects.estate().statement(road.statement).actions;
         let opposition = effects.opposition(who);
         let others = effects.others_on(opposition.as_deref(), Some(thing));
@@ -251,14 +271,13 @@ impl Paths<'_, '_> {
         let mut verdict = Verdict::No;
         for act in acts.all.iter().filter(|act| takes(step, act)) {
             // The decision by any road: what is sure by another is told as sure.
+            found.found.asked += 1;
             verdict = verdict.max(effects.verdict_on(who, &act.action, On::There(thing), effects.given(who)));
             if verdict == Verdict::Yes {
                 break;
             }
         }
-        if verdict != Verdict::No {
-            all.push(Edge { to, step, verdict });
-        }
+        found.add(to, step, verdict);
     }
 }
 

@@ -18,7 +18,7 @@ use rustc_hash::FxHashMap;
 use crate::access::Verdict;
 use crate::effect::Effects;
 use crate::entry::Through;
-use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing};
+use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing, TriggerId};
 
 pub use cut::{Cut, Element, WayThrough};
 pub use reason::Reason;
@@ -142,7 +142,7 @@ pub struct Paths<'a, 'e> {
     enterers: FxHashMap<Principal, Vec<(FunctionId, Through, Verdict)>>,
     /// Data that is looked for besides what is confidential.
     wanted: Vec<ResourceId>,
-    graph: search::Graph,
+    graph: Mutex<search::Graph>,
     /// The ways by which steps are taken, as far as anybody asked.
     ways: Mutex<WaysThrough>,
 }
@@ -151,7 +151,7 @@ impl<'a, 'e> Paths<'a, 'e> {
     /// Prepares questions about what is left in effect; with data that is looked for besides what is confidential.
     pub fn new(effects: &'a Effects<'e>, wanted: Vec<ResourceId>) -> Self {
         let enterers = edges::enterers(effects);
-        Self { effects, enterers, wanted, graph: search::Graph::default(), ways: Mutex::default() }
+        Self { effects, enterers, wanted, graph: Mutex::default(), ways: Mutex::default() }
     }
 
     /// The estate prepared for single questions.
@@ -159,9 +159,25 @@ impl<'a, 'e> Paths<'a, 'e> {
         self.effects
     }
 
-    /// Who makes which function run by which way, by each name to which something gives that.
-    pub fn ways_to_run(&self) -> impl Iterator<Item = (Principal, FunctionId, Through)> {
-        let all = self.enterers.iter();
-        all.flat_map(|(who, ways)| ways.iter().map(|(function, through, _)| (*who, *function, *through)))
+    /// The triggers that somebody makes fire by writing to what they listen to, where not everybody may; each with its
+    /// function.
+    pub fn feeds(&self, who: Principal) -> Vec<(TriggerId, FunctionId, Verdict)> {
+        let effects = self.effects;
+        let names = effects.names(who);
+        let own = names.iter().filter(|name| !effects.is_of_everybody(**name));
+        let ways = own.filter_map(|name| self.enterers.get(name)).flatten();
+        let mut triggers: Vec<(TriggerId, FunctionId)> = ways
+            .filter_map(|(function, through, _)| match through {
+                Through::Source(trigger) => Some((*trigger, *function)),
+                Through::Endpoint(_) | Through::Invoking => None,
+            })
+            .collect();
+        triggers.sort_unstable();
+        triggers.dedup();
+        let asked = triggers.into_iter().filter_map(|(trigger, function)| {
+            let (_, verdict) = effects.by_writing(who, effects.live_source(trigger)?)?;
+            Some((trigger, function, verdict))
+        });
+        asked.collect()
     }
 }

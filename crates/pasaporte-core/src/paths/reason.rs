@@ -30,9 +30,8 @@ impl<'e> Paths<'_, 'e> {
             Step::Is | Step::Manages | Step::RunsAs | Step::Below | Step::IsHanded => Some(Reason::Lies),
             Step::ActsAs => self.decided(who, effects.action(ASSUME), hop.edge.to.thing()?),
             Step::HandsOver => {
-                let mut all = effects.handing(who).into_iter();
-                let it = all.find(|it| hop.edge.to == Node::Who(Principal::Identity(it.identity)))?;
-                Some(Reason::Hands(Box::new(it)))
+                let mut all = effects.handing(who, |id| hop.edge.to == Node::Who(Principal::Identity(id)));
+                all.pop().map(|it| Reason::Hands(Box::new(it)))
             }
             Step::Invokes(through) => {
                 let Node::Code(function) = hop.edge.to else { return None };

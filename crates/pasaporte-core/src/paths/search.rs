@@ -4,48 +4,29 @@
 //! alike: so each node has four places, one for each quality, and each is entered once, by the shortest path. Steps of
 //! one length are taken in the order of names, so that the order of input does not matter.
 
-use std::sync::Mutex;
+use std::sync::Arc;
 
 use indexmap::IndexSet;
 use rayon::prelude::*;
-use rustc_hash::{FxBuildHasher, FxHashSet};
+use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
+use super::edges::{Edges, IsWorth};
 use super::{Edge, Element, Node, Paths, Quality, Step};
 use crate::access::Verdict;
 use crate::entry::Through;
 
-/// Edges that are looked at before a search says that it does not know the rest.
-const MOST_EDGES: usize = 40_000_000;
+/// Questions that are asked of the decision before a search says that it does not know the rest.
+const MOST_ASKED: usize = 40_000_000;
+/// Edges that are kept for searches with something gone.
+const MOST_KEPT: usize = 2_000_000;
+/// Nodes whose edges are found at once.
+const AT_ONCE: usize = 64;
 
-/// Nodes and their edges, as far as anybody came to them.
+/// All edges of nodes, as far as searches with something gone came to them.
 #[derive(Debug, Default)]
 pub(super) struct Graph {
-    known: Mutex<Known>,
-}
-
-#[derive(Debug, Default)]
-struct Known {
-    nodes: IndexSet<Node, FxBuildHasher>,
-    edges: Vec<Option<Box<[Link]>>>,
+    edges: FxHashMap<Node, Arc<[Edge]>>,
     count: usize,
-}
-
-/// An edge as it is kept: where it leads by number.
-#[derive(Debug, Clone, Copy)]
-struct Link {
-    to: u32,
-    step: Step,
-    verdict: Verdict,
-}
-
-impl Known {
-    fn number(&mut self, node: Node) -> u32 {
-        let (at, is_new) = self.nodes.insert_full(node);
-        if is_new {
-            self.edges.push(None);
-        }
-        at as u32
-    }
 }
 
 /// A step of a path.
@@ -106,27 +87,40 @@ impl Path {
 }
 
 /// What a search came to.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct Found {
-    /// Of each node and quality from where it was entered: the place before, and its edge.
-    entered: Vec<[Option<Entered>; 4]>,
-    /// The nodes that were come to, in the order in which they were.
-    reached: Vec<Node>,
+    /// The nodes that were come to, those where the search began among them, in the order in which they were.
     nodes: IndexSet<Node, FxBuildHasher>,
+    /// Of each node and quality from where it was entered.
+    entered: Vec<[Option<Entered>; 4]>,
+    /// How many questions were asked.
+    asked: usize,
     /// Whether all edges were looked at.
     pub complete: bool,
 }
 
 #[derive(Debug, Clone, Copy)]
 struct Entered {
-    /// The node and quality before, and the step; none where the search began here.
-    from: Option<(u32, u8, Step, Verdict)>,
+    /// The place before, and the step; none where the search began here.
+    from: Option<(Place, Step, Verdict)>,
+}
+
+/// A node, by number, as it was entered.
+#[derive(Debug, Clone, Copy)]
+struct Place {
+    at: u32,
+    quality: Quality,
 }
 
 impl Found {
     /// The nodes that can be come to, those where the search began among them.
-    pub fn nodes(&self) -> &[Node] {
-        &self.reached
+    pub fn nodes(&self) -> impl ExactSizeIterator<Item = Node> {
+        self.nodes.iter().copied()
+    }
+
+    /// How many nodes were come to, and how many questions were asked for that.
+    pub fn size(&self) -> (usize, usize) {
+        (self.nodes.len(), self.asked)
     }
 
     /// The best path to a node: control before influence, sure before conditional, then the shortest.
@@ -135,21 +129,21 @@ impl Found {
     }
 
     fn path_of(&self, to: Node, quality: Quality) -> Option<Path> {
-        let at = self.nodes.get_index_of(&to)?;
-        self.entered(at, quality)?;
         let mut hops: Vec<Hop> = Vec::new();
-        let (mut at, mut label) = (at, quality.index());
-        loop {
-            let here = self.entered.get(at)?[label]?;
-            let Some((before, label_before, step, verdict)) = here.from else { break };
-            let from = *self.nodes.get_index(before as usize)?;
-            let to = *self.nodes.get_index(at)?;
-            hops.push(Hop { from, edge: Edge { to, step, verdict } });
-            (at, label) = (before as usize, label_before as usize);
+        let at = self.nodes.get_index_of(&to)?;
+        let mut place = Place { at: at as u32, quality };
+        while let Some((before, step, verdict)) = self.entered[place.at as usize][place.quality.index()]?.from
+        {
+            let edge = Edge { to: self.node(place), step, verdict };
+            hops.push(Hop { from: self.node(before), edge });
+            place = before;
         }
         hops.reverse();
-        let start = *self.nodes.get_index(at)?;
-        Some(Path { start, hops: hops.into(), quality })
+        Some(Path { start: self.node(place), hops: hops.into(), quality })
+    }
+
+    fn node(&self, place: Place) -> Node {
+        self.nodes[place.at as usize]
     }
 
     /// The shortest path of each quality to a node.
@@ -157,82 +151,119 @@ impl Found {
         Quality::ALL.into_iter().filter_map(move |quality| self.path_of(to, quality))
     }
 
-    fn entered(&self, at: usize, quality: Quality) -> Option<Entered> {
-        self.entered.get(at).and_then(|labels| labels[quality.index()])
+    /// Whether a node was entered by a path that is as good as this in both: it came first, so it is as short or shorter.
+    fn has(&self, node: Node, quality: Quality) -> bool {
+        let Some(at) = self.nodes.get_index_of(&node) else { return false };
+        let is_as_good = |other: &Quality| {
+            other.influence <= quality.influence
+                && other.depends <= quality.depends
+                && self.entered[at][other.index()].is_some()
+        };
+        Quality::ALL.iter().any(is_as_good)
+    }
+
+    /// Enters a node, if it was not entered so before, nor by a path that is as good.
+    fn enter(&mut self, node: Node, quality: Quality, by: Entered) -> Option<Place> {
+        if self.has(node, quality) {
+            return None;
+        }
+        let (at, is_new) = self.nodes.insert_full(node);
+        if is_new {
+            self.entered.push([None; 4]);
+        }
+        self.entered[at][quality.index()] = Some(by);
+        Some(Place { at: at as u32, quality })
     }
 }
 
 impl Paths<'_, '_> {
     /// Everything that can be come to from some nodes.
     pub fn from(&self, starts: &[Node]) -> Found {
-        self.without(starts, &FxHashSet::default())
+        self.search(starts, |found, places| {
+            let edges = places.par_iter().map(|place| {
+                // What would be entered anyhow needs no asking.
+                let is_worth = |to, influence| {
+                    let influence = place.quality.influence || influence;
+                    !found.has(to, Quality { influence, ..place.quality })
+                };
+                self.edges_by_name(found.node(*place), &is_worth)
+            });
+            Some(edges.collect())
+        })
     }
 
-    /// The same where some things that let somebody through are gone.
+    /// The same where some things that let somebody through are gone. All edges of what is come to are found and kept, for
+    /// the next of such searches.
     pub fn without(&self, starts: &[Node], gone: &FxHashSet<Element>) -> Found {
-        let mut known = self.graph.known.lock().expect("nobody panics while holding it");
-        let mut entered: Vec<[Option<Entered>; 4]> = Vec::new();
-        let mut reached: Vec<Node> = Vec::new();
-        let mut level: Vec<(u32, u8)> = Vec::new();
+        let mut graph = self.graph.lock().expect("nobody panics while holding it");
+        self.search(starts, |found, places| {
+            let mut open: Vec<Node> = places.iter().map(|place| found.node(*place)).collect();
+            open.retain(|node| !graph.edges.contains_key(node));
+            open.sort_unstable();
+            open.dedup();
+            if !open.is_empty() && graph.count > MOST_KEPT {
+                return None;
+            }
+            let new: Vec<Edges> =
+                open.par_iter().map(|node| self.edges_by_name(*node, &|_, _| true)).collect();
+            let mut asked = 0;
+            for (node, edges) in open.into_iter().zip(new) {
+                asked += edges.asked;
+                graph.count += edges.all.len();
+                graph.edges.insert(node, edges.all.into());
+            }
+            let left = places.iter().map(|place| {
+                let from = found.node(*place);
+                let edges = graph.edges.get(&from).map_or(&[][..], |edges| edges);
+                let is_worth = |edge: &&Edge| !found.has(edge.to, place.quality.after(edge));
+                let all = edges.iter().filter(is_worth).filter_map(|edge| match gone.is_empty() {
+                    true => Some(*edge),
+                    false => self.left_of(from, *edge, gone),
+                });
+                Edges { all: all.collect(), asked: std::mem::take(&mut asked) }
+            });
+            Some(left.collect())
+        })
+    }
+
+    /// Goes from some nodes along the edges that are given for places, those of a level in order; a level is as far from the
+    /// starts as another step leads.
+    fn search(
+        &self,
+        starts: &[Node],
+        mut edges_of: impl FnMut(&Found, &[Place]) -> Option<Vec<Edges>>,
+    ) -> Found {
+        let mut found = Found { complete: true, ..Found::default() };
         let mut starts: Vec<Node> = starts.to_vec();
         starts.sort_by_cached_key(|node| self.name(*node));
-        starts.dedup();
-        for node in starts {
-            let at = known.number(node);
-            enter(&mut entered, &mut reached, &known, at, Quality::default(), Entered { from: None });
-            level.push((at, 0));
-        }
-        let mut complete = true;
+        let begin = |node| found.enter(node, Quality::default(), Entered { from: None });
+        let mut level: Vec<Place> = starts.into_iter().filter_map(begin).collect();
         while !level.is_empty() {
-            complete &= self.find_edges(&mut known, &level);
-            let mut next: Vec<(u32, u8)> = Vec::new();
-            for &(at, label) in &level {
-                let quality = Quality::ALL[label as usize];
-                let links = known.edges[at as usize].clone().unwrap_or_default();
-                for link in &links {
-                    let (from, to) = (known.nodes[at as usize], known.nodes[link.to as usize]);
-                    let edge = Edge { to, step: link.step, verdict: link.verdict };
-                    let edge = if gone.is_empty() { Some(edge) } else { self.left_of(from, edge, gone) };
-                    let Some(edge) = edge else { continue };
-                    let after = quality.after(&edge);
-                    let by = Entered { from: Some((at, label, edge.step, edge.verdict)) };
-                    if enter(&mut entered, &mut reached, &known, link.to, after, by) {
-                        next.push((link.to, after.index() as u8));
+            let mut next: Vec<Place> = Vec::new();
+            for places in level.chunks(AT_ONCE) {
+                let edges = if found.asked > MOST_ASKED { None } else { edges_of(&found, places) };
+                let Some(edges) = edges else {
+                    found.complete = false;
+                    continue;
+                };
+                for (place, edges) in places.iter().zip(edges) {
+                    found.asked += edges.asked;
+                    for edge in edges.all {
+                        let by = Entered { from: Some((*place, edge.step, edge.verdict)) };
+                        next.extend(found.enter(edge.to, place.quality.after(&edge), by));
                     }
                 }
             }
             level = next;
         }
-        Found { entered, reached, nodes: known.nodes.clone(), complete }
+        found
     }
 
-    /// Finds the edges of the nodes of a level, with all processors; whether all were looked at.
-    fn find_edges(&self, known: &mut Known, level: &[(u32, u8)]) -> bool {
-        let mut open: Vec<u32> = level.iter().map(|(at, _)| *at).collect();
-        open.sort_unstable();
-        open.dedup();
-        open.retain(|at| known.edges[*at as usize].is_none());
-        if known.count > MOST_EDGES {
-            return open.is_empty();
-        }
-        let nodes: Vec<Node> = open.iter().map(|at| known.nodes[*at as usize]).collect();
-        let found: Vec<Vec<Edge>> = nodes
-            .par_iter()
-            .map(|node| {
-                let mut edges = self.edges_of(*node);
-                edges.sort_by_cached_key(|edge| self.name(edge.to));
-                edges
-            })
-            .collect();
-        for (at, edges) in open.into_iter().zip(found) {
-            known.count += edges.len();
-            let links: Box<[Link]> = edges
-                .into_iter()
-                .map(|edge| Link { to: known.number(edge.to), step: edge.step, verdict: edge.verdict })
-                .collect();
-            known.edges[at as usize] = Some(links);
-        }
-        true
+    /// The edges of a node, by the names of what they lead to.
+    fn edges_by_name(&self, node: Node, is_worth: &IsWorth<'_>) -> Edges {
+        let mut edges = self.edges_of(node, is_worth);
+        edges.all.sort_by_cached_key(|edge| self.name(edge.to));
+        edges
     }
 
     /// What a node is called: its kind and its label.
@@ -245,40 +276,4 @@ impl Paths<'_, '_> {
             Node::Data(id) => (3, estate.id(id).to_owned()),
         }
     }
-
-    /// How many nodes and edges were looked at so far.
-    pub fn size(&self) -> (usize, usize) {
-        let known = self.graph.known.lock().expect("nobody panics while holding it");
-        (known.nodes.len(), known.count)
-    }
-}
-
-/// Enters a node in a quality, if it was not entered so before, nor in one that is as good in both.
-fn enter(
-    entered: &mut Vec<[Option<Entered>; 4]>,
-    reached: &mut Vec<Node>,
-    known: &Known,
-    at: u32,
-    quality: Quality,
-    by: Entered,
-) -> bool {
-    let at = at as usize;
-    if entered.len() <= at {
-        entered.resize(known.nodes.len().max(at + 1), [None; 4]);
-    }
-    let labels = &mut entered[at];
-    // A shorter path that is as good or better in both makes this one needless: it came first.
-    let better = Quality::ALL.into_iter().any(|other| {
-        other.influence <= quality.influence
-            && other.depends <= quality.depends
-            && labels[other.index()].is_some()
-    });
-    if better {
-        return false;
-    }
-    if labels.iter().all(Option::is_none) {
-        reached.push(known.nodes[at]);
-    }
-    labels[quality.index()] = Some(by);
-    true
 }

@@ -135,7 +135,7 @@ impl<'a, 'e> Reaches<'a, 'e> {
             common,
             idle,
             becoming: effects.becoming(principal, &given),
-            handing: effects.handing(principal),
+            handing: effects.handing(principal, |_| true),
             manages,
         }
     }

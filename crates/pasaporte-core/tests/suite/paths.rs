@@ -141,7 +141,9 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
             all.push(Node::Code(id));
         }
     }
-    all.extend(effects.handing(who).into_iter().map(|it| Node::Who(Principal::Identity(it.identity))));
+    all.extend(
+        effects.handing(who, |_| true).into_iter().map(|it| Node::Who(Principal::Identity(it.identity))),
+    );
     if let Principal::Key(id) = who
         && let Some(key) = estate.get(id)
         && key.reach == KeyReach::Admin
@@ -169,7 +171,7 @@ proptest! {
                 continue;
             }
             let start = Node::Who(who);
-            let found: BTreeSet<Node> = paths.from(&[start]).nodes().iter().copied().collect();
+            let found: BTreeSet<Node> = paths.from(&[start]).nodes().collect();
             let asked = closure(&cooked, &effects, start);
             let name = |nodes: Vec<&Node>| nodes.into_iter().map(|it| paths.name(*it).1).collect::<Vec<_>>();
             // Who is signed in is not always told by that name.
@@ -190,7 +192,7 @@ proptest! {
         let naive = Naive::new(&cooked, &recipe);
         for (_, class) in Class::ALL {
             let found = paths.from(&paths.starts(*class));
-            for &node in found.nodes() {
+            for node in found.nodes() {
                 for path in found.each_path(node) {
                     let mut quality = pasaporte_core::paths::Quality::default();
                     for hop in &path.hops {
@@ -232,7 +234,7 @@ proptest! {
         let is_goal = |node: Node| matches!(node, Node::Data(_) | Node::Access(_));
         let reaches = |gone: &[Element]| {
             let gone: FxHashSet<Element> = gone.iter().copied().collect();
-            paths.without(&starts, &gone).nodes().iter().any(|node| is_goal(*node))
+            paths.without(&starts, &gone).nodes().any(is_goal)
         };
         let Some(cut) = paths.least_cut(&starts, &is_goal) else { return Ok(()) };
         prop_assert!(reaches(&[]) && !reaches(&cut.elements));
@@ -264,7 +266,7 @@ proptest! {
         let cooked = cook(&left);
         let effects = Effects::new(&cooked.estate);
         let found = Paths::new(&effects, Vec::new()).from(&starts);
-        prop_assert!(found.nodes().iter().all(|node| !is_goal(*node)), "{grants:?} of {:?}", recipe.grants);
+        prop_assert!(found.nodes().all(|node| !is_goal(node)), "{grants:?} of {:?}", recipe.grants);
     }
 }
 
@@ -334,8 +336,7 @@ fn identities_that_may_become_each_other_end_the_search() {
     let estate = world.finish();
     let effects = Effects::new(&estate);
     let found = Paths::new(&effects, Vec::new()).from(&[Node::Who(Principal::Identity(all[0]))]);
-    let people =
-        found.nodes().iter().filter(|node| matches!(node, Node::Who(Principal::Identity(_)))).count();
+    let people = found.nodes().filter(|node| matches!(node, Node::Who(Principal::Identity(_)))).count();
     assert_eq!(people, 40);
     assert!(all[1..].iter().all(|it| found.path(Node::Who(Principal::Identity(*it))).unwrap().len() == 1));
 }
@@ -359,8 +360,7 @@ fn an_estate_in_which_everybody_may_do_everything_or_nothing(
     let paths = Paths::new(&effects, Vec::new());
     let found = paths.from(&[Node::Who(Principal::Anyone)]);
     // The identity, the function, the account's access, the table.
-    let there =
-        found.nodes().iter().filter(|node| !matches!(node, Node::Who(who) if effects.is_of_everybody(*who)));
+    let there = found.nodes().filter(|node| !matches!(node, Node::Who(who) if effects.is_of_everybody(*who)));
     assert_eq!(there.count(), reached);
     assert!(found.complete);
     let cut = paths.least_cut(&[Node::Who(Principal::Anyone)], &|node| matches!(node, Node::Data(_)));
