@@ -22,7 +22,7 @@ use crate::{Catalogue, Finding, Rule};
 
 /// Functions of an estate beyond which paths are followed for whole audits alone, and beyond which for none: that is a blind
 /// spot, and `paths` follows them.
-const MOST_FUNCTIONS: [usize; 2] = [5_000, 20_000];
+const MOST_FUNCTIONS: [usize; 2] = [5_000, 30_000];
 
 /// An estate being audited.
 #[derive(Debug)]
@@ -293,6 +293,11 @@ impl<'e> Audit<'e> {
         let most = if self.is_narrow() { narrow } else { whole };
         let too_many = || self.estate().count::<FunctionId>() > most;
         self.ways.get_or_init(|| if too_many() { Ways::default() } else { Ways::new(&self.effects) })
+    }
+
+    /// The same if somebody asked before.
+    pub(crate) fn known_ways(&self) -> Option<&Ways> {
+        self.ways.get()
     }
 
     /// Whether a thing is looked at.

@@ -51,6 +51,10 @@ pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
     let rules: Vec<(RuleId, &Rule)> =
         audit.catalogue().placed().filter(|(_, rule)| chosen.contains(rule.id)).collect();
     audit.work_ahead();
+    if rules.iter().any(|(_, rule)| rule.family() == rules::PATHS) {
+        // Before, with all processors: a rule that waits for another's answer does nothing else.
+        audit.ways();
+    }
     let raised = rules.par_iter().with_max_len(1).map(|&(id, rule)| {
         let mut raising = Raising::new(id, audit);
         (rule.judge)(audit, &mut raising);

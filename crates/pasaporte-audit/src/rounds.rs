@@ -3,10 +3,14 @@
 //! An identity makes functions run by what it may write to; each runs as an identity again. Identities that come back to
 //! themselves so are parts of one knot; only inside of knots circles are looked for.
 
+use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+
 use pasaporte_core::access::Verdict;
-use pasaporte_core::estate::{FunctionId, IdentityId, Principal, TriggerId};
+use pasaporte_core::estate::{Estate, FunctionId, Id, IdentityId, Kept, Principal, TriggerId};
 use pasaporte_core::paths::Paths;
 
 /// Steps that are taken in search of circles, all in all.
@@ -38,10 +42,11 @@ type Feedings = BTreeMap<IdentityId, Vec<Feeding>>;
 pub(crate) fn rounds(paths: &Paths<'_, '_>) -> (Vec<Round>, bool) {
     let estate = paths.effects().estate();
     let mut feedings = feedings(paths);
-    let knots = knots(&feedings);
+    let knots = knots(&feedings, estate.count::<IdentityId>());
     // What leads out of a knot leads nowhere back.
     for (from, all) in &mut feedings {
-        all.retain(|it| knots.get(from).is_some_and(|knot| knots.get(&it.as_identity) == Some(knot)));
+        let knot = knots[from.index()];
+        all.retain(|it| knot.is_some() && knots[it.as_identity.index()] == knot);
     }
     let mut starts: Vec<(IdentityId, FunctionId)> = feedings
         .iter()
@@ -69,77 +74,84 @@ pub(crate) fn rounds(paths: &Paths<'_, '_>) -> (Vec<Round>, bool) {
 /// What identities that code runs as make run by what they write, in order of names.
 fn feedings(paths: &Paths<'_, '_>) -> Feedings {
     let estate = paths.effects().estate();
-    let mut all = Feedings::new();
-    for (id, _) in estate.all::<IdentityId>().filter(|(id, _)| !estate.functions_as(*id).is_empty()) {
-        let mut of_it: Vec<Feeding> = paths
-            .feeds(Principal::Identity(id))
-            .into_iter()
+    let (functions, triggers) = (ranks::<FunctionId>(estate), ranks::<TriggerId>(estate));
+    let running =
+        estate.all::<IdentityId>().map(|(id, _)| id).filter(|id| !estate.functions_as(*id).is_empty());
+    let of_one = |id: IdentityId| {
+        let fed = paths.feeds(Principal::Identity(id)).into_iter();
+        let mut of_it: Vec<Feeding> = fed
             .filter_map(|(trigger, function, verdict)| {
                 let as_identity = estate.runs_as(estate.get(function)?)?;
                 Some(Feeding { function, trigger, verdict, as_identity })
             })
             .collect();
-        of_it
-            .sort_by_key(|it| (estate.id(it.function), std::cmp::Reverse(it.verdict), estate.id(it.trigger)));
+        of_it.sort_unstable_by_key(|it| {
+            (functions[it.function.index()], Reverse(it.verdict), triggers[it.trigger.index()])
+        });
         of_it.dedup_by_key(|it| it.function);
-        if !of_it.is_empty() {
-            all.insert(id, of_it);
-        }
-    }
-    all
+        (id, of_it)
+    };
+    let all: Vec<(IdentityId, Vec<Feeding>)> =
+        running.collect::<Vec<_>>().into_par_iter().map(of_one).collect();
+    all.into_iter().filter(|(_, of_it)| !of_it.is_empty()).collect()
 }
 
-/// The knot that each identity is in which comes back to itself. (Strongly connected components after Tarjan, without recursion.)
-fn knots(feedings: &Feedings) -> BTreeMap<IdentityId, usize> {
-    #[derive(Default)]
-    struct Seen {
-        order: BTreeMap<IdentityId, (usize, usize)>,
-        open: Vec<IdentityId>,
-        is_open: BTreeSet<IdentityId>,
+/// The places of things in the order of their names.
+fn ranks<K: Kept>(estate: &Estate) -> Box<[u32]> {
+    let mut all: Vec<K> = estate.all::<K>().map(|(id, _)| id).collect();
+    all.sort_by_cached_key(|id| estate.id(*id));
+    let mut ranks = vec![0; estate.count::<K>()];
+    for (rank, id) in all.into_iter().enumerate() {
+        ranks[id.index()] = u32::try_from(rank).unwrap_or(u32::MAX);
     }
-    let mut seen = Seen::default();
-    let mut knots: BTreeMap<IdentityId, usize> = BTreeMap::new();
+    ranks.into()
+}
+
+/// Of each identity the knot that it is in, if it comes back to itself. (Strongly connected components after Tarjan, without
+/// recursion.)
+fn knots(feedings: &Feedings, identities: usize) -> Box<[Option<u32>]> {
     let next = |id: IdentityId| feedings.get(&id).map_or(&[][..], |all| all);
-    for &start in feedings.keys() {
-        if seen.order.contains_key(&start) {
-            continue;
+    let mut knots: Box<[Option<u32>]> = vec![None; identities].into();
+    // When each was come to, and the first that it leads back to.
+    let mut order: Box<[Option<(u32, u32)>]> = vec![None; identities].into();
+    let (mut come_to, mut open, mut is_open) = (0, Vec::<IdentityId>::new(), vec![false; identities]);
+    for &start in feedings.keys().filter(|id| !next(**id).is_empty()) {
+        let mut work: Vec<(IdentityId, usize)> = Vec::new();
+        if order[start.index()].is_none() {
+            work.push((start, 0));
         }
-        let mut work: Vec<(IdentityId, usize)> = vec![(start, 0)];
         while let Some((at, step)) = work.pop() {
-            if step == 0 {
-                let number = seen.order.len();
-                seen.order.insert(at, (number, number));
-                seen.open.push(at);
-                seen.is_open.insert(at);
-            }
-            let Some(it) = next(at).get(step) else {
-                let (number, low) = seen.order[&at];
-                if low == number {
-                    let from = seen.open.iter().rposition(|id| *id == at).unwrap_or(0);
-                    let knot = seen.open.split_off(from);
-                    for id in &knot {
-                        seen.is_open.remove(id);
+            let (number, low) = *order[at.index()].get_or_insert_with(|| {
+                come_to += 1;
+                open.push(at);
+                is_open[at.index()] = true;
+                (come_to, come_to)
+            });
+            if let Some(it) = next(at).get(step) {
+                work.push((at, step + 1));
+                let to = it.as_identity;
+                match order[to.index()] {
+                    None => work.push((to, 0)),
+                    Some((other, _)) if is_open[to.index()] => {
+                        order[at.index()] = Some((number, low.min(other)));
                     }
-                    let is_round = knot.len() > 1 || next(at).iter().any(|it| it.as_identity == at);
-                    if is_round {
-                        knots.extend(knot.into_iter().map(|id| (id, number)));
-                    }
-                }
-                if let Some((before, _)) = work.last() {
-                    let above = seen.order[before];
-                    seen.order.insert(*before, (above.0, above.1.min(low)));
+                    Some(_) => {}
                 }
                 continue;
-            };
-            work.push((at, step + 1));
-            let to = it.as_identity;
-            match seen.order.get(&to).copied() {
-                None => work.push((to, 0)),
-                Some((number, _)) if seen.is_open.contains(&to) => {
-                    let (own, low) = seen.order[&at];
-                    seen.order.insert(at, (own, low.min(number)));
+            }
+            if low == number {
+                let from = open.iter().rposition(|id| *id == at).unwrap_or(0);
+                let knot = open.split_off(from);
+                let is_round = knot.len() > 1 || next(at).iter().any(|it| it.as_identity == at);
+                for id in knot {
+                    is_open[id.index()] = false;
+                    knots[id.index()] = is_round.then_some(number);
                 }
-                Some(_) => {}
+            }
+            if let Some((before, _)) = work.last()
+                && let Some((number, known)) = order[before.index()]
+            {
+                order[before.index()] = Some((number, known.min(low)));
             }
         }
     }
@@ -153,7 +165,8 @@ fn round(
     start: FunctionId,
     left: &mut usize,
 ) -> Option<Vec<Feeding>> {
-    let mut from: BTreeMap<IdentityId, Option<(IdentityId, Feeding)>> = BTreeMap::from([(identity, None)]);
+    let mut from: FxHashMap<IdentityId, Option<(IdentityId, Feeding)>> =
+        FxHashMap::from_iter([(identity, None)]);
     let mut open = VecDeque::from([identity]);
     while let Some(at) = open.pop_front() {
         for it in feedings.get(&at)? {

@@ -98,6 +98,9 @@ fn setters(audit: &Audit<'_>, id: GroupId) -> Vec<(IdentityId, Verdict)> {
         let within = |scope: Option<ScopeId>| {
             rule.within.is_none_or(|place| scope.is_some_and(|scope| estate.tree().is_within(scope, place)))
         };
+        if it.scope.is_some_and(|scope| !within(Some(scope))) {
+            continue;
+        }
         let of_it = estate.functions_as(identity).iter().copied();
         let mut functions: Vec<FunctionId> =
             of_it.filter(|id| estate.get(*id).is_some_and(|function| within(function.scope))).collect();

@@ -154,13 +154,16 @@ fn words(name: &str) -> Vec<String> {
 fn static_secret(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
     let mut named: FxHashMap<Vec<String>, Vec<ResourceId>> = FxHashMap::default();
+    // Many functions have settings of the same names.
+    let mut known: FxHashMap<Name, Option<Vec<String>>> = FxHashMap::default();
+    let mut in_words = |setting: Name| {
+        let find = || Some(words(estate.text(setting))).filter(|words| names_a_secret(words));
+        Some((setting, known.entry(setting).or_insert_with(find).clone()?))
+    };
     for (id, function) in audit.each::<FunctionId>().filter(|(_, it)| it.state == State::Enabled) {
         let Some(identity) = estate.runs_as(function) else { continue };
         let settings = estate.list(function.settings).iter().copied();
-        let secrets: Vec<(Name, Vec<String>)> = settings
-            .map(|setting| (setting, words(estate.text(setting))))
-            .filter(|(_, words)| names_a_secret(words))
-            .collect();
+        let secrets: Vec<(Name, Vec<String>)> = settings.filter_map(&mut in_words).collect();
         if secrets.is_empty() {
             continue;
         }

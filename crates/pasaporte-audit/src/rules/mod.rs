@@ -19,6 +19,9 @@ pub(crate) mod unused;
 use crate::Audit;
 use crate::finding::Raising;
 
+/// The family of rules that follow paths.
+pub(crate) const PATHS: &str = "path";
+
 /// What a rule looks for, in words for people, and the function that looks.
 #[derive(Debug, Clone, Copy)]
 pub struct Rule {

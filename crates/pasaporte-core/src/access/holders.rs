@@ -9,21 +9,35 @@ use rustc_hash::FxHashMap;
 use super::picks::Pick;
 use super::{Access, Action, Verdict};
 use crate::access::{Context, Question};
-use crate::estate::{ActionsId, At, Effect, GroupId, Id, Principal, ResourcesId, Thing};
+use crate::estate::{AccountOf, ActionsId, At, Effect, GroupId, Id, Principal, ResourcesId, ScopeId, Thing};
 
 /// The statements that allow some actions, by what they may be about.
 #[derive(Debug)]
 pub struct Holders {
-    named: FxHashMap<Thing, Vec<(At, Principal)>>,
-    wide: FxHashMap<At, Wide>,
+    named: FxHashMap<Thing, Vec<(At, Given)>>,
+    wide: FxHashMap<At, ByHome>,
 }
 
-/// Statements with wildcards at one place, by the letters that their patterns begin with.
+/// Statements with wildcards at one place, by the account of whom they are given to; none where that is not one and known.
+type ByHome = FxHashMap<Option<ScopeId>, Wide>;
+
+/// What a statement gives to a name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Given {
+    /// To whom.
+    pub(crate) to: Principal,
+    /// Which actions.
+    pub(crate) actions: ActionsId,
+    /// Whether it has no condition.
+    pub(crate) is_plain: bool,
+}
+
+/// The same of one account, by the letters that their patterns begin with.
 #[derive(Debug, Default)]
 struct Wide {
     /// How long those beginnings are, each length once.
     lengths: Vec<usize>,
-    by_start: FxHashMap<Box<str>, Vec<(ResourcesId, Principal)>>,
+    by_start: FxHashMap<Box<str>, Vec<(ResourcesId, Given)>>,
 }
 
 impl Access<'_> {
@@ -37,28 +51,27 @@ impl Access<'_> {
         let estate = self.estate;
         let mut holders = Holders { named: FxHashMap::default(), wide: FxHashMap::default() };
         for (_, grant) in estate.grants().filter(|(_, grant)| !self.has_expired(grant)) {
+            let home = self.known_home(grant.principal);
             for contained in self.statements_of(grant) {
                 let statement = estate.statement(contained.statement);
                 if statement.effect == Effect::Deny || !wanted(statement.actions) {
                     continue;
                 }
+                let is_plain = statement.conditions.is_empty() && grant.conditions.is_empty();
+                let given = Given { to: grant.principal, actions: statement.actions, is_plain };
                 match self.picks[statement.resources.index()] {
                     Pick::Nothing => {}
-                    Pick::Only(thing) => {
-                        holders.named.entry(thing).or_default().push((grant.at, grant.principal));
-                    }
+                    Pick::Only(thing) => holders.named.entry(thing).or_default().push((grant.at, given)),
                     Pick::All | Pick::Matching { .. } => {
-                        let wide = holders.wide.entry(grant.at).or_default();
+                        let wide = holders.wide.entry(grant.at).or_default().entry(home).or_default();
                         for pattern in self.patterns(estate.resources_picked(statement.resources).any()) {
-                            wide.add(&pattern.literal_start(), (statement.resources, grant.principal));
+                            wide.add(&pattern.literal_start(), (statement.resources, given));
                         }
                     }
                 }
             }
         }
-        for wide in holders.wide.values_mut() {
-            wide.settle();
-        }
+        holders.wide.values_mut().flat_map(FxHashMap::values_mut).for_each(Wide::settle);
         holders
     }
 
@@ -117,27 +130,12 @@ impl Access<'_> {
         on: Thing,
         aside: impl Fn(ResourcesId) -> bool,
     ) -> Vec<Principal> {
-        let estate = self.estate;
-        let mut all = Vec::new();
-        for &id in self.admissions_on(on) {
-            let admission = estate.admission(id);
-            let statement = estate.statement(admission.statement);
-            if statement.effect == Effect::Allow && wanted(statement.actions) {
-                all.extend(estate.list(admission.to));
-            }
-        }
-        for &(at, who) in holders.named.get(&on).into_iter().flatten() {
-            let here = estate.lies_at(on, at);
-            all.extend(here.then_some(who));
-        }
-        let label = estate.label(on);
-        let places = std::iter::successors(Some(on), |thing| estate.parent(*thing)).map(At::Thing);
-        for at in places.chain([At::Everywhere]) {
-            let Some(wide) = holders.wide.get(&at) else { continue };
-            for &(resources, who) in wide.beginning(&label) {
-                all.extend((self.takes(resources, on) && !aside(resources)).then_some(who));
-            }
-        }
+        let given = self.given_but(holders, wanted, on, aside);
+        self.named_in(given.into_iter().map(|it| it.to).collect())
+    }
+
+    /// Those names, each once, sorted; with those who are in groups of them and are more than a member.
+    pub(crate) fn named_in(&self, mut all: Vec<Principal>) -> Vec<Principal> {
         let groups: Vec<GroupId> = all
             .iter()
             .filter_map(|who| match who {
@@ -154,10 +152,82 @@ impl Access<'_> {
         all.dedup();
         all
     }
+
+    /// What gives what is wanted on a thing, by whom it is given to.
+    pub(crate) fn given_on(
+        &self,
+        holders: &Holders,
+        wanted: impl Fn(ActionsId) -> bool,
+        on: Thing,
+    ) -> Vec<Given> {
+        let mut all = self.given_but(holders, wanted, on, |_| false);
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    fn given_but(
+        &self,
+        holders: &Holders,
+        wanted: impl Fn(ActionsId) -> bool,
+        on: Thing,
+        aside: impl Fn(ResourcesId) -> bool,
+    ) -> Vec<Given> {
+        let estate = self.estate;
+        let mut all = Vec::new();
+        for &id in self.admissions_on(on) {
+            let admission = estate.admission(id);
+            let statement = estate.statement(admission.statement);
+            if statement.effect == Effect::Allow && wanted(statement.actions) {
+                let (actions, is_plain) = (statement.actions, statement.conditions.is_empty());
+                all.extend(estate.list(admission.to).iter().map(|&to| Given { to, actions, is_plain }));
+            }
+        }
+        for &(at, given) in holders.named.get(&on).into_iter().flatten() {
+            all.extend(estate.lies_at(on, at).then_some(given));
+        }
+        let label = estate.label(on);
+        let places = std::iter::successors(Some(on), |thing| estate.parent(*thing)).map(At::Thing);
+        let here: Vec<&ByHome> =
+            places.chain([At::Everywhere]).filter_map(|at| holders.wide.get(&at)).collect();
+        let taken = |(_, wide): (_, &'_ Wide)| {
+            let begun = wide.beginning(&label).copied();
+            let taken = begun.filter(|(resources, _)| self.takes(*resources, on) && !aside(*resources));
+            taken.map(|(_, given)| given).collect::<Vec<Given>>()
+        };
+        let own = self.closed_to_others(on);
+        let is_near = |home: Option<ScopeId>| own.is_none() || home.is_none() || home == own;
+        let (near, far): (Vec<_>, Vec<_>) = here.into_iter().flatten().partition(|(home, _)| is_near(**home));
+        all.extend(near.into_iter().flat_map(taken));
+        // Whoever is given it as one of everybody needs no other side.
+        if all.iter().any(|given| self.is_of_everybody(given.to)) {
+            all.extend(far.into_iter().flat_map(taken));
+        }
+        all
+    }
+
+    /// The account that somebody is of, where it is one and known.
+    pub(crate) fn known_home(&self, who: Principal) -> Option<ScopeId> {
+        match self.home(who) {
+            Some(AccountOf::Known(home)) => Some(home),
+            _ => None,
+        }
+    }
+
+    /// The account that a thing is of, where whoever is of another gets at it only by a statement on the thing, and none
+    /// stands there.
+    pub(crate) fn closed_to_others(&self, on: Thing) -> Option<ScopeId> {
+        match self.account_of(on) {
+            it @ AccountOf::Known(account) if !self.may_be_open(it) && self.admissions_on(on).is_empty() => {
+                Some(account)
+            }
+            _ => None,
+        }
+    }
 }
 
 impl Wide {
-    fn add(&mut self, start: &str, statement: (ResourcesId, Principal)) {
+    fn add(&mut self, start: &str, statement: (ResourcesId, Given)) {
         self.lengths.push(start.len());
         self.by_start.entry(start.into()).or_default().push(statement);
     }
@@ -171,7 +241,7 @@ impl Wide {
         }
     }
 
-    fn beginning(&self, label: &str) -> impl Iterator<Item = &(ResourcesId, Principal)> {
+    fn beginning(&self, label: &str) -> impl Iterator<Item = &(ResourcesId, Given)> {
         let starts = self.lengths.iter().filter_map(|&length| label.get(..length));
         starts.filter_map(|start| self.by_start.get(start)).flatten()
     }

@@ -32,6 +32,7 @@ pub(crate) use catalogue::Line;
 pub use condition::{Context, Facts, Known};
 pub(crate) use condition::{is_in, is_internet};
 pub use decide::{New, On, Question};
+pub(crate) use holders::Given;
 pub use holders::Holders;
 pub use known::KnownActions;
 pub use picks::Action;

@@ -43,7 +43,7 @@ impl Act {
     }
 
     /// The worst to have first; of those that are as bad what has a name, then what is most usual, then by name.
-    pub(super) fn order(&self) -> (u8, bool, usize, &str) {
+    pub(crate) fn order(&self) -> (u8, bool, usize, &str) {
         (self.rank(), self.is_wild, self.line, self.action.text())
     }
 }
@@ -202,7 +202,7 @@ impl Effects<'_> {
         let others = self.others_on(opposition.as_deref(), Some(on));
         let (service, any_case) = (self.service_of(on), self.any_case(on));
         let mut all: Vec<Act> = Vec::new();
-        for road in self.roads_to(who, on) {
+        for road in self.roads_of_service_to(who, on, service) {
             let actions = self.estate().statement(road.statement).actions;
             let acts = self.acts(actions, service, others, any_case);
             for act in acts.all.iter().filter(|act| wanted(act.class)) {
@@ -221,7 +221,7 @@ impl Effects<'_> {
         let others = self.others_on(opposition.as_deref(), Some(on));
         let any_case = self.any_case(on);
         let mut all: Vec<Act> = Vec::new();
-        for road in self.roads_to(who, on) {
+        for road in self.roads_of_service_to(who, on, super::ACCESS_SERVICE) {
             let actions = self.estate().statement(road.statement).actions;
             for act in &self.acts(actions, super::ACCESS_SERVICE, others, any_case).all {
                 if all.iter().all(|known| known.action.text() != act.action.text()) {

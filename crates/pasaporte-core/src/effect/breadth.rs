@@ -10,7 +10,7 @@ use rustc_hash::FxHashMap;
 use super::acts::{Others, may_begin};
 use super::{Act, Effects, Road, ServiceId};
 use crate::access::{Action, Answer, New, On, Verdict};
-use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, Thing};
+use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, ScopeId, Thing};
 use crate::pattern::{Pattern, covers};
 
 /// Somebody who holds what a grant gives, for all who are like them.
@@ -78,6 +78,20 @@ impl Effects<'_> {
         }
         let found: Arc<[Bearer]> = self.alike_in(group).into();
         known().insert(group, Arc::clone(&found));
+        found
+    }
+
+    /// Those of an account, and those of none that is known; kept.
+    pub(crate) fn bearers_of(&self, name: Principal, account: ScopeId) -> Arc<[Bearer]> {
+        let Principal::Group(group) = name else { return self.bearers(name) };
+        let known = || self.bearers_of.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&(group, account)) {
+            return Arc::clone(found);
+        }
+        let is_near = |who: Principal| self.known_home(who).is_none_or(|home| home == account);
+        let all = self.bearers(name);
+        let found: Arc<[Bearer]> = all.iter().copied().filter(|bearer| is_near(bearer.who)).collect();
+        known().insert((group, account), Arc::clone(&found));
         found
     }
 

@@ -2,7 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use super::{Act, Control, Effects, FUNCTION, IDENTITY, Others, Power, Road, Wide};
+use super::roads::Powers;
+use super::{Act, Control, Effects, FUNCTION, IDENTITY, Power, Road, Wide};
 use crate::access::{On, Verdict};
 use crate::estate::{IdentityId, Principal, Thing};
 
@@ -67,7 +68,7 @@ impl Effects<'_> {
             let all = acts.all.iter().filter(|act| Power::HandOver.takes(IDENTITY, act));
             all.cloned().collect::<Vec<Act>>()
         };
-        if self.cases().all(|any_case| hands(Others::default(), any_case).is_empty()) {
+        if !self.powers(actions).has(Powers::IDENTITIES) {
             return Vec::new();
         }
         let opposition = self.opposition(who);

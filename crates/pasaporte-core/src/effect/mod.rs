@@ -30,7 +30,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 use crate::access::{Access, Action, Context, Holders};
 use crate::estate::{
     ActionsId, At, EndpointId, Estate, FunctionId, GroupId, Id, IdentityId, KeyId, Principal, ResourceId,
-    Thing,
+    ScopeId, Thing,
 };
 
 pub use acts::{ACCESS, Act, Acts};
@@ -42,8 +42,8 @@ pub use handing::Handing;
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
 pub use power::{Control, Power};
-pub(crate) use roads::Named;
 pub use roads::Road;
+pub(crate) use roads::{Named, Powers};
 
 /// A service: the kind of thing that its actions are done to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -63,6 +63,7 @@ pub struct Effects<'e> {
     worth_asking: OnceLock<roads::WorthAsking>,
     services_at: Mutex<FxHashMap<At, Arc<FxHashSet<ServiceId>>>>,
     bearers: Mutex<FxHashMap<GroupId, Arc<[Bearer]>>>,
+    bearers_of: Mutex<FxHashMap<(GroupId, ScopeId), Arc<[Bearer]>>>,
     writers: Mutex<FxHashMap<ServiceId, Arc<Holders>>>,
     direct: Box<[OnceLock<found::Direct>]>,
     harms: Box<[OnceLock<Harm>]>,
@@ -74,6 +75,7 @@ pub struct Effects<'e> {
     every: OnceLock<Arc<Action>>,
     people: Mutex<people::Known>,
     services_of_actions: Box<[OnceLock<Box<[ServiceId]>>]>,
+    services_named: Box<[OnceLock<Option<Box<[ServiceId]>>>]>,
     kinds: Mutex<roads::Kinds>,
     /// The actions that each choice names.
     named: Box<[OnceLock<roads::NamedIn>]>,
@@ -119,6 +121,7 @@ impl<'e> Effects<'e> {
             worth_asking: OnceLock::new(),
             services_at: Mutex::default(),
             bearers: Mutex::default(),
+            bearers_of: Mutex::default(),
             writers: Mutex::default(),
             direct: slots(identities),
             harms: slots(identities),
@@ -129,6 +132,7 @@ impl<'e> Effects<'e> {
             every: OnceLock::new(),
             people: Mutex::default(),
             services_of_actions: slots(distinct),
+            services_named: slots(distinct),
             kinds: Mutex::default(),
             named: slots(distinct),
             now: Context::at(estate.as_of()),
@@ -149,6 +153,11 @@ impl<'e> Effects<'e> {
             _ => false,
         };
         if is_stranger { self.stranger() } else { &self.now }
+    }
+
+    /// The moment of the estate, and nothing besides.
+    pub(crate) fn now(&self) -> &Context {
+        &self.now
     }
 
     /// The service of a name.

@@ -56,23 +56,23 @@ impl Road {
 
 /// What a choice of actions has that is worse than touching data, as bits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(super) struct Powers(u8);
+pub(crate) struct Powers(u8);
 
 impl Powers {
     /// Actions that change who may do what.
-    pub(super) const ACCESS: Self = Self(1);
+    pub(crate) const ACCESS: Self = Self(1);
     /// Actions on functions that do more than look, invoke and list.
-    pub(super) const FUNCTIONS: Self = Self(2);
+    pub(crate) const FUNCTIONS: Self = Self(2);
     /// Actions on identities that do more than look.
-    pub(super) const IDENTITIES: Self = Self(4);
+    pub(crate) const IDENTITIES: Self = Self(4);
     /// Actions on keys that do more than list.
-    pub(super) const KEYS: Self = Self(8);
+    pub(crate) const KEYS: Self = Self(8);
 
-    pub(super) fn any(self) -> bool {
+    pub(crate) fn any(self) -> bool {
         self.0 != 0
     }
 
-    pub(super) fn has(self, other: Self) -> bool {
+    pub(crate) fn has(self, other: Self) -> bool {
         self.0 & other.0 != 0
     }
 }
@@ -143,15 +143,8 @@ impl Effects<'_> {
 
     fn services_of_actions(&self, actions: ActionsId) -> &[ServiceId] {
         self.services_of_actions[actions.index()].get_or_init(|| {
-            let mut all: Vec<ServiceId> = Vec::new();
-            let mut open = false;
-            for pattern in self.patterns(self.estate().actions_picked(actions).any()) {
-                match pattern.literal_start().split_once('/') {
-                    Some((service, _)) => all.push(self.service(service)),
-                    None => open = true,
-                }
-            }
-            if open || self.ignores_case_somewhere() {
+            let (mut all, is_open) = self.services_begun(actions);
+            if is_open {
                 all.extend([FUNCTION, IDENTITY, KEY, ACCESS_SERVICE]);
                 all.extend(self.services_at(At::Everywhere).iter());
             }
@@ -160,6 +153,27 @@ impl Effects<'_> {
             all.retain(|service| self.has_any(actions, *service));
             all.into()
         })
+    }
+
+    /// The services that a choice of actions names, all it may have actions of; none where it leaves that open.
+    fn services_named(&self, actions: ActionsId) -> Option<&[ServiceId]> {
+        let named = self.services_named[actions.index()].get_or_init(|| {
+            let (all, is_open) = self.services_begun(actions);
+            (!is_open).then(|| all.into())
+        });
+        named.as_deref()
+    }
+
+    /// The services with which patterns of a choice begin, and whether another one may be meant.
+    fn services_begun(&self, actions: ActionsId) -> (Vec<ServiceId>, bool) {
+        let (mut all, mut is_open) = (Vec::new(), self.ignores_case_somewhere());
+        for pattern in self.patterns(self.estate().actions_picked(actions).any()) {
+            match pattern.literal_start().split_once('/') {
+                Some((service, _)) => all.push(self.service(service)),
+                None => is_open = true,
+            }
+        }
+        (all, is_open)
     }
 
     /// The kinds of things that a choice takes, as services; none where a wildcard stands for the kind.
@@ -212,11 +226,28 @@ impl Effects<'_> {
 
     /// The roads of a principal that take a thing in.
     pub(crate) fn roads_to(&self, who: Principal, on: Thing) -> Vec<Road> {
+        self.roads_with(who, on, |_| true)
+    }
+
+    /// Those that have actions of a service.
+    pub(crate) fn roads_of_service_to(&self, who: Principal, on: Thing, service: ServiceId) -> Vec<Road> {
+        let named = |actions| self.services_named(actions);
+        self.roads_with(who, on, |actions| named(actions).is_none_or(|all| all.contains(&service)))
+    }
+
+    fn roads_with(&self, who: Principal, on: Thing, wanted: impl Fn(ActionsId) -> bool) -> Vec<Road> {
         let estate = self.estate();
-        let here = |road: &Road| {
-            estate.lies_at(on, road.at) && self.takes(estate.statement(road.statement).resources, on)
+        let takes = |road: &Road| {
+            let statement = estate.statement(road.statement);
+            wanted(statement.actions) && self.takes(statement.resources, on)
         };
-        let mut all: Vec<Road> = self.roads_by_grants(who).into_iter().filter(here).collect();
+        let mut all: Vec<Road> = Vec::new();
+        self.for_each_held(who, |grant, name| {
+            let it = estate.grant(grant);
+            if estate.lies_at(on, it.at) {
+                all.extend(self.allowed_by(grant, it, name).filter(takes));
+            }
+        });
         let names = self.names(who);
         for &id in self.admissions_on(on) {
             let to = estate.list(estate.admission(id).to);
@@ -232,13 +263,20 @@ impl Effects<'_> {
     fn roads_by_grants(&self, who: Principal) -> Vec<Road> {
         let estate = self.estate();
         let mut all = Vec::new();
-        self.for_each_held(who, |grant, name| {
-            let it = estate.grant(grant);
-            let contained = self.statements_of(it);
-            let allowing = contained.filter(|each| estate.statement(each.statement).effect == Effect::Allow);
-            all.extend(allowing.map(|each| Road::of_grant(grant, it, name, each.set, each.statement)));
-        });
+        self.for_each_held(who, |grant, name| all.extend(self.allowed_by(grant, estate.grant(grant), name)));
         all
+    }
+
+    /// The statements of a grant that allow something, as a name holds them.
+    fn allowed_by<'s>(
+        &'s self,
+        grant: GrantId,
+        it: &'s Grant,
+        name: Principal,
+    ) -> impl Iterator<Item = Road> + 's {
+        let allows = |statement| self.estate().statement(statement).effect == Effect::Allow;
+        let contained = self.statements_of(it).filter(move |each| allows(each.statement));
+        contained.map(move |each| Road::of_grant(grant, it, name, each.set, each.statement))
     }
 
     pub(crate) fn allows(&self, id: AdmissionId) -> bool {
@@ -284,7 +322,7 @@ impl Effects<'_> {
     }
 
     /// What a choice of actions has that is worse than touching data.
-    pub(super) fn powers(&self, actions: ActionsId) -> Powers {
+    pub(crate) fn powers(&self, actions: ActionsId) -> Powers {
         *self.powers[actions.index()].get_or_init(|| {
             use ActionClass::{Invoke, List, Read};
             let has = |service, harmless: &[ActionClass]| {

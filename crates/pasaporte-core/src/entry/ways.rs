@@ -81,13 +81,27 @@ impl<'e> Effects<'e> {
         ways.all.extend(self.invoking(function).into_iter().map(WayIn::invoking));
         self.by_managing(&mut ways);
         for &trigger in self.estate().triggers_of(function) {
-            for feeder in self.feeders(trigger) {
-                ways.all.extend(
-                    self.feeding_as(feeder.who, trigger).map(|caller| WayIn::source(trigger, caller)),
-                );
-            }
+            ways.all.extend(self.feeding(trigger).into_iter().map(|caller| WayIn::source(trigger, caller)));
         }
         ways
+    }
+
+    /// Who makes a function run, by what, and how surely: what its ways in say without the circles of each.
+    pub(crate) fn enterers(&self, function: FunctionId) -> Vec<(Principal, Through, Verdict)> {
+        let mut ways = WaysIn { function, all: Vec::new() };
+        if !self.may_run(function) {
+            return Vec::new();
+        }
+        self.by_endpoints(&mut ways);
+        ways.all.extend(self.invoking(function).into_iter().map(WayIn::invoking));
+        self.by_managing(&mut ways);
+        let all = ways.all.into_iter().map(|way| (way.caller.who, way.through, way.caller.verdict));
+        let mut all: Vec<(Principal, Through, Verdict)> = all.collect();
+        for &trigger in self.estate().triggers_of(function) {
+            let fed = self.fed_by(trigger).into_iter();
+            all.extend(fed.map(|(who, verdict)| (who, Through::Source(trigger), verdict)));
+        }
+        all
     }
 
     /// Whether somebody makes a function run, by whichever way.

@@ -5,20 +5,14 @@ use rustc_hash::FxHashMap;
 
 use super::{Edge, Node, Paths, Step};
 use crate::access::{On, Verdict};
-use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Road, ServiceId};
+use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId};
 use crate::entry::Through;
 use crate::estate::{ActionClass, At, FunctionId, KeyId, KeyReach, Principal, ResourceId, ScopeId, Thing};
 
 /// By whom functions are made to run, by name: each function and way once, the surest.
 pub(super) fn enterers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<(FunctionId, Through, Verdict)>> {
     let functions: Vec<FunctionId> = effects.estate().all::<FunctionId>().map(|(id, _)| id).collect();
-    let ways: Vec<Vec<(Principal, Through, Verdict)>> = functions
-        .par_iter()
-        .map(|&id| {
-            let all = effects.ways_in(id).all.into_iter();
-            all.map(|way| (way.caller.who, way.through, way.caller.verdict)).collect()
-        })
-        .collect();
+    let ways: Vec<_> = functions.par_iter().map(|&id| effects.enterers(id)).collect();
     let mut all: FxHashMap<Principal, Vec<(FunctionId, Through, Verdict)>> = FxHashMap::default();
     for (function, ways) in functions.into_iter().zip(ways) {
         for (who, through, verdict) in ways {
@@ -193,10 +187,13 @@ impl Paths<'_, '_> {
     /// What a road gives somebody of code, keys, access and data.
     fn by_road(&self, who: Principal, road: &Road, found: &mut Finding<'_>) {
         let effects = self.effects;
-        for (service, step) in
-            [(FUNCTION, Step::RewritesCode), (KEY, Step::TakesKey), (ACCESS_SERVICE, Step::RewritesAccess)]
-        {
-            if self.has(road, service, step) {
+        let powers = effects.powers(effects.estate().statement(road.statement).actions);
+        for (power, service, step) in [
+            (Powers::FUNCTIONS, FUNCTION, Step::RewritesCode),
+            (Powers::KEYS, KEY, Step::TakesKey),
+            (Powers::ACCESS, ACCESS_SERVICE, Step::RewritesAccess),
+        ] {
+            if powers.has(power) && self.has(road, service, step) {
                 for thing in effects.things_reached_by(who, road, service) {
                     self.ask(who, road, (service, step), thing, found);
                 }

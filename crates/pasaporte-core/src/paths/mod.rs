@@ -163,19 +163,22 @@ impl<'a, 'e> Paths<'a, 'e> {
     /// function.
     pub fn feeds(&self, who: Principal) -> Vec<(TriggerId, FunctionId, Verdict)> {
         let effects = self.effects;
-        let names = effects.names(who);
-        let own = names.iter().filter(|name| !effects.is_of_everybody(**name));
-        let ways = own.filter_map(|name| self.enterers.get(name)).flatten();
-        let mut triggers: Vec<(TriggerId, FunctionId)> = ways
-            .filter_map(|(function, through, _)| match through {
-                Through::Source(trigger) => Some((*trigger, *function)),
-                Through::Endpoint(_) | Through::Invoking => None,
-            })
-            .collect();
+        let mut triggers: Vec<(TriggerId, FunctionId, bool)> = Vec::new();
+        for name in effects.names(who).into_iter().filter(|name| !effects.is_of_everybody(*name)) {
+            for (function, through, verdict) in self.enterers.get(&name).into_iter().flatten() {
+                if let Through::Source(trigger) = through {
+                    // What is said of nobody else needs no asking.
+                    triggers.push((*trigger, *function, name != who || *verdict != Verdict::Yes));
+                }
+            }
+        }
         triggers.sort_unstable();
-        triggers.dedup();
-        let asked = triggers.into_iter().filter_map(|(trigger, function)| {
-            let (_, verdict) = effects.by_writing(who, effects.live_source(trigger)?)?;
+        triggers.dedup_by_key(|(trigger, ..)| *trigger);
+        let asked = triggers.into_iter().filter_map(|(trigger, function, asks)| {
+            let verdict = match asks {
+                true => effects.by_writing(who, effects.live_source(trigger)?)?.1,
+                false => Verdict::Yes,
+            };
             Some((trigger, function, verdict))
         });
         asked.collect()

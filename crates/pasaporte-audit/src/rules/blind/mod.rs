@@ -219,7 +219,7 @@ fn is_kind_of_things(kind: &str) -> bool {
 }
 
 fn unbounded_question(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
-    if !audit.ways().complete && !audit.is_narrow() {
+    if audit.known_ways().is_some_and(|ways| !ways.complete) && !audit.is_narrow() {
         raising.raise(&blind(None).facet("paths"), BlindFact::FarPaths);
     }
     for service in audit.effects().unbounded() {
