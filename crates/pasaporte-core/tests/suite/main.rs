@@ -12,6 +12,7 @@ mod reach;
 mod residual;
 mod routes;
 mod second_opinion;
+mod turned_around;
 mod usage;
 
 mod support;
