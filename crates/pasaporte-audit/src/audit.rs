@@ -2,18 +2,18 @@
 //! for worked out once.
 
 use std::collections::BTreeSet;
-use std::sync::OnceLock;
+use std::sync::{Mutex, OnceLock};
 
 use jiff::Timestamp;
 use rayon::prelude::*;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use pasaporte_core::access::Context;
-use pasaporte_core::effect::{Effects, Harm};
+use pasaporte_core::effect::{Effects, Harm, Road};
 use pasaporte_core::entry::{Exposed, Exposure, HeldContracts};
 use pasaporte_core::estate::{
-    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Grant, Id, IdentityId, Kept, Key, KeyOf,
-    MadeBy, Name, Principal, ResourceId, ScopeId, Thing,
+    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Grant, GrantId, Id, IdentityId, Kept, Key,
+    KeyOf, MadeBy, Name, Principal, ResourceId, ScopeId, StatementId, Thing,
 };
 
 use crate::settings::{Settings, Thresholds};
@@ -36,6 +36,8 @@ pub struct Audit<'e> {
     contracts: OnceLock<HeldContracts>,
     kinds_of_resources: OnceLock<BTreeSet<Name>>,
     ways: OnceLock<Ways>,
+    /// The worst that roads of grants let those do who hold them, for the rules that see one road.
+    worst: Mutex<FxHashMap<(GrantId, StatementId, Principal), (Harm, Principal)>>,
     /// Where only some things are looked at, those.
     only: Option<FxHashSet<Thing>>,
 }
@@ -52,6 +54,7 @@ impl<'e> Audit<'e> {
             contracts: OnceLock::new(),
             kinds_of_resources: OnceLock::new(),
             ways: OnceLock::new(),
+            worst: Mutex::default(),
             only: None,
         }
     }
@@ -298,6 +301,23 @@ impl<'e> Audit<'e> {
     /// The same if somebody asked before.
     pub(crate) fn known_ways(&self) -> Option<&Ways> {
         self.ways.get()
+    }
+
+    /// The worst that a road lets those do who hold it, which several rules ask about.
+    pub(crate) fn known_worst(
+        &self,
+        road: &Road,
+        find: impl FnOnce() -> (Harm, Principal),
+    ) -> (Harm, Principal) {
+        let Some(grant) = road.grant() else { return find() };
+        let known = || self.worst.lock().expect("nobody panics while holding it");
+        let key = (grant, road.statement, road.name());
+        if let Some(found) = known().get(&key) {
+            return *found;
+        }
+        let found = find();
+        known().insert(key, found);
+        found
     }
 
     /// Whether a thing is looked at.

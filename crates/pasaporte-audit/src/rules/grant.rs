@@ -236,7 +236,7 @@ pub(crate) fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
     }
 }
 
-/// Grants that one processor looks at in a go.
+/// How many one processor looks at in a go.
 const AT_ONCE: usize = 1_000;
 
 /// Looks at the allowing statements of all grants, with all processors.
@@ -245,13 +245,21 @@ pub(crate) fn side_by_side<'a, 'e>(
     raising: &mut Raising<'a, 'e>,
     look: impl Fn(&mut Raising<'a, 'e>, GrantId, Road) + Sync,
 ) {
-    let estate = audit.estate();
-    let count = estate.grants().len();
-    let parts = (0..count.div_ceil(AT_ONCE)).into_par_iter().map(|part| {
+    let grants: Vec<(GrantId, &Grant)> = audit.estate().grants().collect();
+    in_parts(raising, &grants, |raising, grant| {
+        allowing_of(audit, std::iter::once(*grant)).for_each(|(grant, road)| look(raising, grant, road));
+    });
+}
+
+/// Looks at each of some, with all processors.
+pub(crate) fn in_parts<'a, 'e, T: Sync>(
+    raising: &mut Raising<'a, 'e>,
+    all: &[T],
+    look: impl Fn(&mut Raising<'a, 'e>, &T) + Sync,
+) {
+    let parts = all.par_chunks(AT_ONCE).map(|part| {
         let mut raising = raising.part();
-        let ids = (part * AT_ONCE..count.min((part + 1) * AT_ONCE)).map(GrantId::new);
-        let grants = ids.map(|id| (id, estate.grant(id)));
-        allowing_of(audit, grants).for_each(|(grant, road)| look(&mut raising, grant, road));
+        part.iter().for_each(|it| look(&mut raising, it));
         raising
     });
     for part in parts.collect::<Vec<_>>() {
@@ -287,6 +295,10 @@ pub(crate) fn statement<'e>(audit: &Audit<'e>, road: &Road) -> &'e Statement {
 
 /// The worst that a road lets any of those do who hold it, and one who may.
 pub(crate) fn worst(audit: &Audit<'_>, road: &Road) -> (Harm, Principal) {
+    audit.known_worst(road, || find_worst(audit, road))
+}
+
+fn find_worst(audit: &Audit<'_>, road: &Road) -> (Harm, Principal) {
     let mut all: Option<(Harm, Principal)> = None;
     for bearer in audit.effects().bearers(road.name()).iter() {
         let harm = audit.effects().harm_by(bearer.who, *road);

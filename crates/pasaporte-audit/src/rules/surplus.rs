@@ -2,9 +2,11 @@
 
 use std::collections::BTreeSet;
 
+use rustc_hash::FxHashSet;
+
 use crate::facts::{Beyond, Excess, FromAbove, GrantFact};
 use crate::finding::{Cause, Raised, Raising};
-use crate::rules::grant::{allowing_of, base, is_broad, raised, side_by_side, worst};
+use crate::rules::grant::{allowing_of, base, in_parts, is_broad, raised, side_by_side, worst};
 use crate::rules::unused::{Watch, holders};
 use crate::{Audit, Impact, Level, Rule, Sureness, severity};
 use pasaporte_core::access::Verdict;
@@ -219,20 +221,23 @@ fn template_excess(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 
 fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let (estate, effects) = (audit.estate(), audit.effects());
-    let mut seen: BTreeSet<(IdentityId, Thing)> = BTreeSet::new();
-    let mut triggers: Vec<_> =
+    let mut seen: FxHashSet<(IdentityId, Thing)> = FxHashSet::default();
+    let mut triggers: Vec<(TriggerId, &Trigger)> =
         estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Enabled).collect();
     // Of several on one source the first by name is told of, in whichever order they were read.
     triggers.sort_unstable_by_key(|(id, _)| estate.id(*id));
+    let mut sources: Vec<(TriggerId, &Trigger, IdentityId, Thing)> = Vec::new();
     for (id, trigger) in triggers {
         let running = estate.get(trigger.function).filter(|it| it.state == State::Enabled);
         let identity = running.and_then(|it| estate.runs_as(it));
-        let (Some(identity), Some(source @ Thing::Resource(_))) = (identity, trigger.source) else {
-            continue;
-        };
-        if !audit.looks_at_holder(Principal::Identity(identity)) || !seen.insert((identity, source)) {
-            continue;
+        if let (Some(identity), Some(source @ Thing::Resource(_))) = (identity, trigger.source)
+            && audit.looks_at_holder(Principal::Identity(identity))
+            && seen.insert((identity, source))
+        {
+            sources.push((id, trigger, identity, source));
         }
+    }
+    in_parts(raising, &sources, |raising, &(id, trigger, identity, source)| {
         let who = Principal::Identity(identity);
         let used = |act: &Act| {
             let mut uses = estate.uses_by(who).iter().filter(|it| it.outcome == Outcome::Allowed);
@@ -253,7 +258,7 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             })
             .collect();
         if surplus.is_empty() {
-            continue;
+            return;
         }
         let causes: Vec<Cause> = effects.grants_reaching(who, source).into_iter().map(Cause::Grant).collect();
         let raised =
@@ -265,7 +270,7 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let fact =
             Beyond { identity, trigger: id, function: trigger.function, source, surplus: surplus.into() };
         raising.raise(&raised, GrantFact::BeyondTrigger(Box::new(fact)));
-    }
+    });
 }
 
 /// Whether a trigger needs an action on its source: reading and listing it, and what triggers of its kind take besides.
