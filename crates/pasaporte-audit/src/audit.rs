@@ -24,6 +24,9 @@ use crate::{Catalogue, Finding, Rule};
 /// spot, and `paths` follows them.
 const MOST_FUNCTIONS: [usize; 2] = [5_000, 30_000];
 
+/// The worst that a road lets any of those do who hold it, and one who may.
+type Worst = (Harm, Principal);
+
 /// An estate being audited.
 #[derive(Debug)]
 pub struct Audit<'e> {
@@ -37,7 +40,7 @@ pub struct Audit<'e> {
     kinds_of_resources: OnceLock<BTreeSet<Name>>,
     ways: OnceLock<Ways>,
     /// The worst that roads of grants let those do who hold them, for the rules that see one road.
-    worst: Mutex<FxHashMap<(GrantId, StatementId, Principal), (Harm, Principal)>>,
+    worst: Mutex<FxHashMap<(GrantId, StatementId, Principal), Worst>>,
     /// Where only some things are looked at, those.
     only: Option<FxHashSet<Thing>>,
 }
@@ -304,11 +307,7 @@ impl<'e> Audit<'e> {
     }
 
     /// The worst that a road lets those do who hold it, which several rules ask about.
-    pub(crate) fn known_worst(
-        &self,
-        road: &Road,
-        find: impl FnOnce() -> (Harm, Principal),
-    ) -> (Harm, Principal) {
+    pub(crate) fn known_worst(&self, road: &Road, find: impl FnOnce() -> Worst) -> Worst {
         let Some(grant) = road.grant() else { return find() };
         let known = || self.worst.lock().expect("nobody panics while holding it");
         let key = (grant, road.statement, road.name());

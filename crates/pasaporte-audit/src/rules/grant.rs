@@ -259,7 +259,9 @@ pub(crate) fn in_parts<'a, 'e, T: Sync>(
 ) {
     let parts = all.par_chunks(AT_ONCE).map(|part| {
         let mut raising = raising.part();
-        part.iter().for_each(|it| look(&mut raising, it));
+        for it in part {
+            look(&mut raising, it);
+        }
         raising
     });
     for part in parts.collect::<Vec<_>>() {

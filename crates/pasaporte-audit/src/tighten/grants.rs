@@ -5,11 +5,12 @@ use std::collections::BTreeMap;
 use pasaporte_core::access::{self, Action, Verdict};
 use pasaporte_core::effect::{Act, Road};
 use pasaporte_core::estate::{
-    Attribute, Condition, Effect, FunctionId, GrantId, IdentityId, Principal, Selection, State, StatementId,
-    Test, Thing,
+    Attribute, Condition, Effect, FunctionId, GrantId, IdentityId, PatternId, Principal, ResourceId,
+    Selection, State, StatementId, Test, Thing,
 };
+use pasaporte_core::pattern::{Pattern, covers};
 
-use super::{Change, Narrowed, On, Tightening, Why};
+use super::{Change, Naming, Narrowed, On, Tightening, Why};
 use crate::rules::grant::allowing_of;
 use crate::rules::surplus::needed_by_trigger;
 use crate::rules::unused::holders;
@@ -38,6 +39,11 @@ impl Tightening<'_, '_> {
             }
             if estate.statement(road.statement).conditions.is_empty() {
                 given.push(needs.clone());
+            }
+            if self.wishes.naming == Naming::Common {
+                for on in needs.values_mut() {
+                    self.in_common(road, on);
+                }
             }
             if !needs.is_empty() {
                 needed.push(Narrowed { statement: road.statement, needs });
@@ -92,7 +98,7 @@ impl Tightening<'_, '_> {
                 }
             }
             let label = estate.principal_label(who);
-            for keep in self.keep.iter().filter(|keep| keep.who == label) {
+            for keep in self.wishes.keep.iter().filter(|keep| keep.who == label) {
                 let Some(thing) = estate.thing(&keep.on) else { continue };
                 if self.is_given(who, road, &effects.action(&keep.action), thing) {
                     add(&mut needs, &keep.action, Some(thing));
@@ -100,6 +106,25 @@ impl Tightening<'_, '_> {
             }
         }
         needs
+    }
+
+    /// Names things by the longest beginning that their names have in common, where that says no more than they do: nothing
+    /// else that is there begins so, and the statement takes whatever will.
+    fn in_common(&self, road: &Road, on: &mut On) {
+        let estate = self.audit.estate();
+        let On::These(things) = on else { return };
+        let labels: Vec<String> = things.iter().map(|thing| estate.label(*thing)).collect();
+        let Some(pattern) = common(&labels) else { return };
+        let picked = estate.resources_picked(estate.statement(road.statement).resources);
+        let all = |ids: &[PatternId]| ids.iter().map(|id| estate.pattern(*id)).collect::<Vec<&Pattern>>();
+        let is_taken =
+            picked.except().is_empty() && covers(&all(picked.any()), &pattern, false) == Some(true);
+        let begins = |id: &ResourceId| pattern.matches(estate.id(*id));
+        let mut others = estate.all::<ResourceId>().map(|(id, _)| id).filter(begins).map(Thing::Resource);
+        let is_honest = others.all(|thing| things.contains(&thing) || !estate.lies_at(thing, road.at));
+        if is_taken && is_honest {
+            *on = On::Like(pattern.text().to_owned(), std::mem::take(things));
+        }
     }
 
     /// Whether a road gives somebody an action on a thing.
@@ -137,6 +162,10 @@ impl Tightening<'_, '_> {
         let resources = estate.resources_picked(statement.resources);
         let only = |on: &On| match on {
             On::Unsaid => true,
+            On::Like(pattern, _) => {
+                let same = |id: &PatternId| estate.pattern(*id).text() == pattern;
+                resources.except().is_empty() && resources.any().iter().all(same)
+            }
             On::These(things) => {
                 named(resources)
                     && things.len() == resources.any().len()
@@ -145,6 +174,24 @@ impl Tightening<'_, '_> {
         };
         same_actions && it.needs.values().all(only)
     }
+}
+
+/// The least of a name that a common beginning has beside the kind.
+const LEAST_IN_COMMON: usize = 3;
+
+/// The longest beginning of some names of resources, as a pattern; none where they are of several kinds or have too little in
+/// common.
+fn common(labels: &[String]) -> Option<Pattern> {
+    let (first, rest) = labels.split_first().filter(|(_, rest)| !rest.is_empty())?;
+    let both = |one: &str, other: &str| {
+        let same = one.chars().zip(other.chars()).take_while(|(one, other)| one == other);
+        same.map(|(letter, _)| letter).collect::<String>()
+    };
+    let start = rest.iter().fold(first.clone(), |start, label| both(&start, label));
+    let (_, name) = start.split_once(':')?;
+    let is_plain = !name.contains(['*', '?', '\\']);
+    (is_plain && name.chars().count() >= LEAST_IN_COMMON)
+        .then(|| Pattern::parse(&format!("{start}*")).ok())?
 }
 
 /// Takes out what is needed of another statement already.
@@ -160,7 +207,7 @@ fn without(needs: &mut BTreeMap<String, On>, known: &BTreeMap<String, On>) {
 
 fn add(needs: &mut BTreeMap<String, On>, action: &str, on: Option<Thing>) {
     match (needs.get_mut(action), on) {
-        (Some(On::These(all)), Some(thing)) => {
+        (Some(On::These(all) | On::Like(_, all)), Some(thing)) => {
             all.insert(thing);
         }
         (Some(known), None) => *known = On::Unsaid,

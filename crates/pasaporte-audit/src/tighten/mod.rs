@@ -82,6 +82,8 @@ pub struct Narrowed {
 pub enum On {
     /// On these.
     These(BTreeSet<Thing>),
+    /// On these, which a pattern takes, and nothing else that is there.
+    Like(String, BTreeSet<Thing>),
     /// On something that logs do not name.
     Unsaid,
 }
@@ -138,8 +140,38 @@ pub struct Keep {
     pub on: String,
 }
 
+impl On {
+    /// The things that are known.
+    pub fn things(&self) -> impl Iterator<Item = Thing> {
+        let things = match self {
+            Self::These(things) | Self::Like(_, things) => Some(things),
+            Self::Unsaid => None,
+        };
+        things.into_iter().flatten().copied()
+    }
+}
+
+/// How things are named that are needed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Naming {
+    /// One by one.
+    #[default]
+    Exact,
+    /// By the longest beginning that their names have in common, where nothing else that is there begins so.
+    Common,
+}
+
+/// What somebody says of proposals, whatever logs show.
+#[derive(Debug, Clone, Default)]
+pub struct Wishes {
+    /// What is to be kept.
+    pub keep: Vec<Keep>,
+    /// How things are named.
+    pub naming: Naming,
+}
+
 /// Looks for the smallest change of something: a function, an identity, a grant, a key, an endpoint, or all of a scope.
-pub fn tighten(audit: &Audit<'_>, target: Thing, keep: &[Keep]) -> Proposal {
+pub fn tighten(audit: &Audit<'_>, target: Thing, wishes: &Wishes) -> Proposal {
     let mut called: FxHashMap<Principal, Vec<FunctionId>> = FxHashMap::default();
     for call in audit.estate().calls().iter().filter(|call| call.answered != Answered::TurnedAway) {
         if let (Showed::Principal(who), Some(endpoint)) = (call.showed, audit.estate().get(call.endpoint)) {
@@ -147,7 +179,7 @@ pub fn tighten(audit: &Audit<'_>, target: Thing, keep: &[Keep]) -> Proposal {
         }
     }
     let mut tightening =
-        Tightening { audit, keep, called, watch: Watch::default(), proposal: Proposal::default() };
+        Tightening { audit, wishes, called, watch: Watch::default(), proposal: Proposal::default() };
     tightening.of(target);
     let mut proposal = tightening.proposal;
     let estate = audit.estate();
@@ -158,7 +190,7 @@ pub fn tighten(audit: &Audit<'_>, target: Thing, keep: &[Keep]) -> Proposal {
 /// A proposal being made.
 struct Tightening<'a, 'e> {
     audit: &'a Audit<'e>,
-    keep: &'a [Keep],
+    wishes: &'a Wishes,
     /// The functions that somebody was seen to call, saying who they are.
     called: FxHashMap<Principal, Vec<FunctionId>>,
     watch: Watch,

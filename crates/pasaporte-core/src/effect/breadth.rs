@@ -22,6 +22,9 @@ pub struct Bearer {
     pub count: usize,
 }
 
+/// Those who bear groups and are of accounts, as far as anybody asked.
+pub(super) type BearersOf = FxHashMap<(GroupId, ScopeId), Arc<[Bearer]>>;
+
 /// Something that a statement takes, of what it takes.
 #[derive(Debug, Clone)]
 pub enum Wide {

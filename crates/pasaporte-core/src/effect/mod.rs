@@ -30,7 +30,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 use crate::access::{Access, Action, Context, Holders};
 use crate::estate::{
     ActionsId, At, EndpointId, Estate, FunctionId, GroupId, Id, IdentityId, KeyId, Principal, ResourceId,
-    ScopeId, Thing,
+    Thing,
 };
 
 pub use acts::{ACCESS, Act, Acts};
@@ -63,7 +63,8 @@ pub struct Effects<'e> {
     worth_asking: OnceLock<roads::WorthAsking>,
     services_at: Mutex<FxHashMap<At, Arc<FxHashSet<ServiceId>>>>,
     bearers: Mutex<FxHashMap<GroupId, Arc<[Bearer]>>>,
-    bearers_of: Mutex<FxHashMap<(GroupId, ScopeId), Arc<[Bearer]>>>,
+    /// Of those the ones of an account.
+    bearers_of: Mutex<breadth::BearersOf>,
     writers: Mutex<FxHashMap<ServiceId, Arc<Holders>>>,
     direct: Box<[OnceLock<found::Direct>]>,
     harms: Box<[OnceLock<Harm>]>,
@@ -75,7 +76,7 @@ pub struct Effects<'e> {
     every: OnceLock<Arc<Action>>,
     people: Mutex<people::Known>,
     services_of_actions: Box<[OnceLock<Box<[ServiceId]>>]>,
-    services_named: Box<[OnceLock<Option<Box<[ServiceId]>>>]>,
+    services_named: Box<[OnceLock<roads::ServicesNamed>]>,
     kinds: Mutex<roads::Kinds>,
     /// The actions that each choice names.
     named: Box<[OnceLock<roads::NamedIn>]>,

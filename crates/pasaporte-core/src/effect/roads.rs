@@ -83,6 +83,9 @@ pub(crate) type Named = FxHashMap<ServiceId, Vec<Act>>;
 /// The kinds of things that choices take.
 pub(super) type Kinds = FxHashMap<ResourcesId, Option<Arc<[ServiceId]>>>;
 
+/// The services that a choice of actions names; none where it leaves them open.
+pub(super) type ServicesNamed = Option<Box<[ServiceId]>>;
+
 /// The actions that a choice names, each with its service.
 pub(super) type NamedIn = Box<[(ServiceId, Act)]>;
 

@@ -61,12 +61,24 @@ struct Cutting<'c> {
     left: usize,
 }
 
+/// What is left of the ways to a goal.
+enum Left {
+    /// One of them.
+    Path(super::Path),
+    /// None.
+    Nothing,
+    /// Not all was looked at.
+    Unknown,
+}
+
 impl Paths<'_, '_> {
     /// The fewest elements without which no goal can be come to from any start; none where no path leads to one, where
     /// some path has nothing that can be taken away, or where the search was left.
     pub fn least_cut(&self, starts: &[Node], is_goal: &(dyn Fn(Node) -> bool + Sync)) -> Option<Cut> {
         let mut cutting = Cutting { starts, is_goal, left: MOST_SEARCHES };
-        self.reached_goal(&mut cutting, &FxHashSet::default())??;
+        if !matches!(self.left_with(&mut cutting, &FxHashSet::default()), Left::Path(_)) {
+            return None;
+        }
         for size in 1..=LARGEST_CUT {
             let mut gone = Vec::new();
             match self.cut_of(&mut cutting, size, &mut gone) {
@@ -87,7 +99,11 @@ impl Paths<'_, '_> {
             return None;
         }
         let without: FxHashSet<Element> = gone.iter().copied().collect();
-        let Some(path) = self.reached_goal(cutting, &without)? else { return Some(true) };
+        let path = match self.left_with(cutting, &without) {
+            Left::Path(path) => path,
+            Left::Nothing => return Some(true),
+            Left::Unknown => return None,
+        };
         if size == 0 {
             return Some(false);
         }
@@ -107,16 +123,16 @@ impl Paths<'_, '_> {
         Some(false)
     }
 
-    /// A path to a goal that is left, if any is; none where not all was looked at.
-    fn reached_goal(
-        &self,
-        cutting: &mut Cutting<'_>,
-        gone: &FxHashSet<Element>,
-    ) -> Option<Option<super::Path>> {
+    /// What is left where some elements are gone.
+    fn left_with(&self, cutting: &mut Cutting<'_>, gone: &FxHashSet<Element>) -> Left {
         cutting.left = cutting.left.saturating_sub(1);
         let found = self.without(cutting.starts, gone);
         let path = found.nodes().find(|node| (cutting.is_goal)(*node)).and_then(|goal| found.path(goal));
-        (path.is_some() || found.complete).then_some(path)
+        match path {
+            Some(path) => Left::Path(path),
+            None if found.complete => Left::Nothing,
+            None => Left::Unknown,
+        }
     }
 
     /// The smallest choices of elements without which a step cannot be taken, given what is gone already.
@@ -158,7 +174,7 @@ impl Paths<'_, '_> {
         let mut gone: FxHashSet<Element> = FxHashSet::default();
         let mut number = 0;
         while number < most
-            && let Some(Some(path)) = self.reached_goal(&mut cutting, &gone)
+            && let Left::Path(path) = self.left_with(&mut cutting, &gone)
         {
             number += 1;
             let before = gone.len();

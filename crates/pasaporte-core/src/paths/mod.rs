@@ -175,10 +175,8 @@ impl<'a, 'e> Paths<'a, 'e> {
         triggers.sort_unstable();
         triggers.dedup_by_key(|(trigger, ..)| *trigger);
         let asked = triggers.into_iter().filter_map(|(trigger, function, asks)| {
-            let verdict = match asks {
-                true => effects.by_writing(who, effects.live_source(trigger)?)?.1,
-                false => Verdict::Yes,
-            };
+            let verdict =
+                if asks { effects.by_writing(who, effects.live_source(trigger)?)?.1 } else { Verdict::Yes };
             Some((trigger, function, verdict))
         });
         asked.collect()

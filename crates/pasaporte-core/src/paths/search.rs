@@ -216,10 +216,10 @@ impl Paths<'_, '_> {
                 let from = found.node(*place);
                 let edges = graph.edges.get(&from).map_or(&[][..], |edges| edges);
                 let is_worth = |edge: &&Edge| !found.has(edge.to, place.quality.after(edge));
-                let all = edges.iter().filter(is_worth).filter_map(|edge| match gone.is_empty() {
-                    true => Some(*edge),
-                    false => self.left_of(from, *edge, gone),
-                });
+                let left = |edge: &Edge| {
+                    if gone.is_empty() { Some(*edge) } else { self.left_of(from, *edge, gone) }
+                };
+                let all = edges.iter().filter(is_worth).filter_map(left);
                 Edges { all: all.collect(), asked: std::mem::take(&mut asked) }
             });
             Some(left.collect())

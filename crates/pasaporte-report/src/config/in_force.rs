@@ -98,7 +98,7 @@ impl InForce {
             }
         }
         let rank = |it: &ValueOut| {
-            const ORDER: [&str; 10] = [
+            const ORDER: [&str; 11] = [
                 "estate",
                 "accepted",
                 "seal",
@@ -108,6 +108,7 @@ impl InForce {
                 "usage",
                 "inside",
                 "things",
+                "tighten",
                 "keep",
             ];
             let first = it.key.split(['.', ' ']).next().unwrap_or_default();

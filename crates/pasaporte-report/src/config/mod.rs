@@ -7,7 +7,7 @@ mod written;
 use std::collections::BTreeMap;
 
 use ipnet::IpNet;
-use pasaporte_audit::tighten::Keep;
+use pasaporte_audit::tighten::{Keep, Naming, Wishes};
 use pasaporte_audit::{Catalogue, RuleSetting, Settings, Severity, Thresholds};
 use pasaporte_core::estate::{About, Environment, KeyReach, Sensitivity, Supplement, Vocabulary};
 use pasaporte_core::pattern::Pattern;
@@ -67,8 +67,8 @@ pub struct Config {
     pub settings: Settings,
     /// What is said of the estate beside it.
     pub supplement: Supplement,
-    /// What is needed, whatever logs show.
-    pub keep: Vec<Keep>,
+    /// What proposals heed besides what logs show.
+    pub wishes: Wishes,
     /// All that was said, in the order of the file.
     pub said: Vec<Said>,
 }
@@ -111,8 +111,19 @@ struct Reader<'t> {
 
 impl Reader<'_> {
     fn take(&mut self, written: Written) {
-        let Written { estate, accepted, seal, audit, thresholds, rules, usage, inside, things, keep } =
-            written;
+        let Written {
+            estate,
+            accepted,
+            seal,
+            audit,
+            thresholds,
+            rules,
+            usage,
+            inside,
+            things,
+            tighten,
+            keep,
+        } = written;
         self.config.estate = self.texts("estate", estate);
         self.config.accepted = accepted.and_then(|it| self.text("accepted", &it));
         self.config.seal = seal.and_then(|it| self.text("seal", &it));
@@ -130,6 +141,14 @@ impl Reader<'_> {
         for about in things {
             self.about(&about);
         }
+        if let Some(word) = &tighten.naming {
+            match word.get_ref().as_str() {
+                "exact" => self.config.wishes.naming = Naming::Exact,
+                "common" => self.config.wishes.naming = Naming::Common,
+                _ => return self.no_word(word, "a way to name things", ["exact", "common"].into_iter()),
+            }
+            self.said("tighten.naming", word.get_ref(), word);
+        }
         for it in keep {
             self.keep(it);
         }
@@ -141,7 +160,7 @@ impl Reader<'_> {
         let on = self.texts("keep.on", Some(it.on));
         for action in &does {
             let one = |on: &String| Keep { who: who.clone(), action: action.clone(), on: on.clone() };
-            self.config.keep.extend(on.iter().map(one));
+            self.config.wishes.keep.extend(on.iter().map(one));
         }
     }
 

@@ -40,9 +40,22 @@ pub struct Written {
     /// What is so of things, whatever the estate says of them; the last that says something of a thing is heard.
     #[serde(default)]
     pub(super) things: Vec<ThingsWritten>,
+    /// How `tighten` writes its proposals.
+    #[serde(default)]
+    pub(super) tighten: TightenWritten,
     /// What is needed, whatever logs show: `tighten` keeps it.
     #[serde(default)]
     pub(super) keep: Vec<KeepWritten>,
+}
+
+/// How `tighten` writes its proposals.
+#[derive(Debug, Default, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct TightenWritten {
+    /// How things are named that are needed: `exact`, one by one; or `common`, by the longest beginning that their names have
+    /// in common, where nothing else that is there begins so and the grant takes whatever will.
+    #[schemars(with = "Option<String>")]
+    pub(super) naming: Option<Spanned<String>>,
 }
 
 /// What `audit` does where it is not told otherwise.

@@ -182,9 +182,8 @@ fn needed(audit: &Audit<'_>, proposal: &Proposal) -> BTreeSet<(Principal, String
             other => vec![other],
         };
         for (action, on) in needed.iter().flat_map(|it| &it.needs) {
-            let On::These(things) = on else { continue };
             for &who in &who {
-                all.extend(things.iter().map(|thing| (who, action.clone(), *thing)));
+                all.extend(on.things().map(|thing| (who, action.clone(), thing)));
             }
         }
     }
@@ -214,11 +213,9 @@ fn change(estate: &Estate, it: &Change) -> ChangeOut {
                 .iter()
                 .flat_map(|it| it.needs.iter().map(move |(action, on)| (it, action, on)))
                 .map(|(it, action, on)| match on {
-                    On::These(things) => {
-                        let mut names: Vec<String> =
-                            things.iter().map(|thing| estate.label(*thing)).collect();
-                        names.sort_unstable();
-                        format!("{action} on {}", names.join(", "))
+                    On::These(_) => format!("{action} on {}", names(estate, on)),
+                    On::Like(pattern, _) => {
+                        format!("{action} on {pattern}, which is {}", names(estate, on))
                     }
                     On::Unsaid => {
                         let resources = estate.resources_picked(estate.statement(it.statement).resources);
@@ -271,6 +268,13 @@ fn change(estate: &Estate, it: &Change) -> ChangeOut {
         because,
         read_from: place(thing),
     }
+}
+
+/// The things that something is needed on, by name.
+fn names(estate: &Estate, on: &On) -> String {
+    let mut names: Vec<String> = on.things().map(|thing| estate.label(thing)).collect();
+    names.sort_unstable();
+    names.join(", ")
 }
 
 fn why(why: Why) -> &'static str {

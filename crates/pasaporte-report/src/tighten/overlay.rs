@@ -141,6 +141,7 @@ fn of_needs(estate: &Estate, it: &Narrowed) -> Vec<Value> {
     for (action, on) in &it.needs {
         let things = match on {
             On::These(things) => Some(things.iter().map(|thing| estate.label(*thing)).collect()),
+            On::Like(pattern, _) => Some([pattern.clone()].into()),
             On::Unsaid => None,
         };
         by_things.entry(things).or_default().push(action);

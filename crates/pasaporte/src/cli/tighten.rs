@@ -37,12 +37,12 @@ pub(crate) struct Tighten {
 impl Tighten {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let configured = sheet.configured()?;
-        let keep = configured.config.keep.clone();
+        let wishes = configured.config.wishes.clone();
         let told = self.input.ask(sheet, |session, sheet| {
             let target = target(session.estate(), &self.target)?;
             let audit = session.prepared();
             sheet.while_waiting("looking", || {
-                let proposal = tighten(&audit, target, &keep);
+                let proposal = tighten(&audit, target, &wishes);
                 let label = session.estate().label(target);
                 let mut told = TightenOut::new(&audit, &label, &proposal);
                 if !told.overlay.is_empty() {

@@ -192,6 +192,7 @@ fn paths_are_from_where_the_file_is_and_arguments_come_first() {
 #[case::key("[thresholds]\nkey_max_ages = 3", ":2:1", "did you mean `key_max_age`?")]
 #[case::below_zero("[thresholds]\nkey_max_age = -1", ":2:15", "a number of days from 0 to 36500")]
 #[case::word("[thresholds]\nkey_expiry_from = \"ap\"", ":2:19", "did you mean app?")]
+#[case::naming("[tighten]\nnaming = \"comon\"", ":2:10", "did you mean common?")]
 #[case::threshold("[audit]\nfail_on = \"new\"", ":2:11", "a severity, or `new:` and one")]
 #[case::rule("[rules]\n\"key/stael\" = \"off\"", ":2:1", "did you mean key/stale?")]
 #[case::level("[rules]\n\"key/stale\" = \"hgih\"", ":2:15", "did you mean high?")]

@@ -191,6 +191,65 @@ fn what_is_to_be_kept_is_kept() {
     assert!(kept.contains(&Value::from("table/read on table:seats")), "{kept:?}");
 }
 
+/// Two tables that one function reads, named alike; what else is there, and what the grant says, decide how they are named.
+#[rstest]
+#[case::alike(
+    "table:*",
+    "table:fares",
+    "table/read on table:seats-*, which is table:seats-aft, table:seats-bow"
+)]
+#[case::of_that_beginning(
+    "table:seats-*",
+    "table:fares",
+    "table/read on table:seats-*, which is table:seats-aft, table:seats-bow"
+)]
+#[case::another_begins_so("table:*", "table:seats-old", "table/read on table:seats-aft, table:seats-bow")]
+#[case::the_grant_names_them(
+    "table:seats-aft, table:seats-bow, table:fares",
+    "table:fares",
+    "table/read on table:seats-aft, table:seats-bow"
+)]
+fn things_that_are_named_alike_may_be_named_together(
+    #[case] given: &str,
+    #[case] other: &str,
+    #[case] kept: &str,
+) {
+    let folder = tempfile::tempdir().unwrap();
+    let (estate, config) = (folder.path().join("seats.yaml"), folder.path().join("pasaporte.toml"));
+    let given = given.replace(", ", "\", \"");
+    let text = format!(
+        r#"
+estate: 1
+as_of: 2026-11-20
+scopes: [{{id: tickets, kind: account, platform: levante}}]
+resources:
+  - {{id: "table:seats-aft", in: tickets}}
+  - {{id: "table:seats-bow", in: tickets}}
+  - {{id: "{other}", in: tickets}}
+identities:
+  - id: seats
+    in: tickets
+    kind: execution-role
+    grants: [{{id: g1, statements: [{{allow: ["table/*"], on: ["{given}"]}}], at: "account:tickets"}}]
+functions: [{{id: seat-map, in: tickets, runs_as: seats}}]
+usage:
+  - {{who: identity:seats, did: table/read, to: "table:seats-aft", count: 9, first: 2026-08-02, last: 2026-11-19}}
+  - {{who: identity:seats, did: table/read, to: "table:seats-bow", count: 8, first: 2026-08-02, last: 2026-11-19}}
+logs: [{{in: tickets, from: 2026-08-01, to: 2026-11-20}}]
+"#
+    );
+    fs::write(&estate, text).unwrap();
+    fs::write(&config, "[tighten]\nnaming = \"common\"\n").unwrap();
+    let (estate, config) = (estate.to_str().unwrap(), config.to_str().unwrap());
+    let it = json(&["tighten", "identity:seats", estate, "--config", config]);
+    assert_eq!(it["changes"][0]["keeps"], serde_json::json!([kept]), "{it}");
+    assert_eq!(it["proof"]["keeps_what_is_needed"], true, "{it}");
+    assert_eq!(it["proof"]["adds_nothing"], true, "{it}");
+    // One by one where nobody says otherwise.
+    let it = json(&["tighten", "identity:seats", estate]);
+    assert_eq!(it["changes"][0]["keeps"][0], "table/read on table:seats-aft, table:seats-bow");
+}
+
 #[rstest]
 #[case::unknown("estate: 1\noverlay: true\nremoved: \"key:none\"\n", "nothing of the estate is called so")]
 #[case::no_overlay("estate: 1\ngrants: []\n", "does not say that it is laid over")]
