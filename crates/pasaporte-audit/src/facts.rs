@@ -367,6 +367,8 @@ pub struct Crossing {
     pub function: Option<FunctionId>,
     /// Who gets there.
     pub from: IdentityId,
+    /// Those of no environment that it has to act as before.
+    pub by: Box<[IdentityId]>,
     /// The identity of production.
     pub to: IdentityId,
     /// Surely or perhaps.

@@ -20,6 +20,7 @@ use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
+use pasaporte_core::paths::{Class, Paths};
 use pasaporte_core::reach::Reaches;
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{Beside, load};
@@ -76,9 +77,11 @@ fn report(size: usize, file: &Path) -> Duration {
         ("load", "load"),
         ("audit", "audit, from file to findings"),
         ("entry", "entry of every function"),
+        ("ways", "every way into every function"),
         ("reach", "reach of every identity"),
+        ("paths", "paths from strangers and tests"),
     ] {
-        let runs = if what == "reach" { 1 } else { runs };
+        let runs = if ["ways", "reach", "paths"].contains(&what) { 1 } else { runs };
         let (it, ratios) = beside_base(what, file, runs);
         let memory = it.peak as f64 / bytes as f64;
         println!(
@@ -188,7 +191,9 @@ fn take(what: &str, file: &Path) -> (Duration, usize) {
             (start.elapsed(), findings.len())
         }
         "entry" => timed(|| entries(&estate)),
+        "ways" => timed(|| ways(&estate)),
         "reach" => timed(|| reaches(&estate)),
+        "paths" => timed(|| paths(&estate)),
         "decide" => decisions(&estate),
         other => panic!("{other} is no measurement"),
     }
@@ -217,6 +222,21 @@ fn entries(estate: &Estate) -> usize {
         invokers + callers.sum::<usize>()
     };
     functions.par_iter().map(of_function).sum()
+}
+
+/// The same with those who feed their sources.
+fn ways(estate: &Estate) -> usize {
+    let effects = Effects::new(estate);
+    let functions: Vec<FunctionId> = estate.all().map(|(id, _)| id).collect();
+    functions.par_iter().map(|id| effects.ways_in(*id).all.len()).sum()
+}
+
+/// Whatever strangers and code for tests come to, step by step, with all that is prepared for it.
+fn paths(estate: &Estate) -> usize {
+    let effects = Effects::new(estate);
+    let paths = Paths::new(&effects, Vec::new());
+    let from = |class| paths.from(&paths.starts(class)).size().0;
+    from(Class::Anyone) + from(Class::Tests)
 }
 
 /// What every identity may do and become; the index built included.

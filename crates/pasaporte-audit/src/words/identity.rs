@@ -155,14 +155,22 @@ fn crosses(audit: &Audit<'_>, it: &Crossing) -> Told {
             estate.id(function)
         ))
         .at(estate.origin(Thing::Function(function)), "the function"),
-        None => Told::new(format!(
-            "It is an identity of the {} environment and may act as {to}, an identity of production{}.{}",
-            environment(audit.environment_of(Principal::Identity(it.from))),
-            if it.verdict == Verdict::Yes { "" } else { ", on conditions" },
-            may(audit, it.to, "Then it"),
-        ))
-        .fix(format!("Take it out of the trust of {to}, and its grants of acting as others away."))
-        .at(estate.origin(Thing::Identity(it.from)), "the identity"),
+        None => {
+            let by: Vec<String> = it.by.iter().map(|id| format!("identity:{}", estate.id(*id))).collect();
+            let (acts, way) = match by.as_slice() {
+                [] => ("may act as", String::new()),
+                by => ("comes to act as", format!(" by way of {}", listed(by))),
+            };
+            let last = by.last().map_or("it", String::as_str);
+            Told::new(format!(
+                "It is an identity of the {} environment and {acts} {to}, an identity of production{way}{}.{}",
+                environment(audit.environment_of(Principal::Identity(it.from))),
+                if it.verdict == Verdict::Yes { "" } else { ", on conditions" },
+                may(audit, it.to, "Then it"),
+            ))
+            .fix(format!("Take {last} out of the trust of {to}, and its grants of acting as others away."))
+            .at(estate.origin(Thing::Identity(it.from)), "the identity")
+        }
     };
     told.at(estate.origin(Thing::Identity(it.to)), "the identity of production")
 }

@@ -5,7 +5,7 @@ use std::io::{BufRead, BufReader, Write};
 use std::net::TcpListener;
 use std::sync::{Arc, Mutex};
 
-use crate::support::{Place, Run};
+use crate::support::{Place, Run, demo};
 use rstest::rstest;
 use serde_json::Value;
 
@@ -269,4 +269,14 @@ fn the_shipped_adapter_asks_for_keys_of_accounts_and_of_loose_functions() {
     let told = gathered(&place);
     assert!(told.contains(r#""id":"of-the-account","opens":"account:piers","reach":"app""#), "{told}");
     assert!(told.contains(r#""id":"of-the-bell","opens":"function:bell","reach":"function""#), "{told}");
+}
+
+/// What `gather` writes of a platform's words stands beside the sample world as the adapter has it.
+#[rstest]
+fn the_sample_world_has_the_catalogues_of_the_adapters(
+    #[values("gregal", "lebeche", "levante", "poniente", "siroco", "tramontana")] name: &str,
+) {
+    let read = |path: std::path::PathBuf| std::fs::read_to_string(path).unwrap();
+    let of_adapter = read(demo().join("../adapters").join(name).join("catalogue.yaml"));
+    assert_eq!(read(demo().join(format!("{name}.catalogue.yaml"))), of_adapter);
 }

@@ -533,3 +533,35 @@ resources:
     assert_eq!(finding["impact"], expected, "{finding:#}");
     assert_eq!(finding["exposure"], "anyone");
 }
+
+/// Who crosses is whoever takes the step; what production may become besides is not told of them.
+#[rstest]
+#[case::itself("", "may act as identity:ledger, an identity of production.")]
+#[case::by_one_of_no_environment(
+    "{id: desk, in: shared, kind: service-account, trust: [identity:drill]}",
+    "comes to act as identity:ledger, an identity of production by way of identity:desk."
+)]
+fn a_crossing_is_told_of_the_step_that_crosses(#[case] desk: &str, #[case] told: &str) {
+    let trusts = if desk.is_empty() { "drill" } else { "desk" };
+    let desk = if desk.is_empty() { String::new() } else { format!("\n  - {desk}") };
+    let estate = format!(
+        r"
+estate: 1
+as_of: 2026-11-20
+scopes:
+  - {{id: tides, kind: account, environment: test, cross_account: one-side}}
+  - {{id: shared, kind: account, cross_account: one-side}}
+  - {{id: tickets, kind: account, environment: production, cross_account: one-side}}
+identities:{desk}
+  - {{id: drill, in: tides, kind: service-account}}
+  - {{id: ledger, in: tickets, kind: service-account, trust: [identity:{trusts}]}}
+  - {{id: bank, in: tickets, kind: service-account, trust: [identity:ledger]}}
+"
+    );
+    let place = Place::with("estate.yaml", estate);
+    let audit = place.audit(&["estate.yaml", "--only", "identity/crosses-environments"]);
+    let findings = audit["findings"].as_array().unwrap();
+    let found: Vec<&str> = findings.iter().map(|it| it["situation"].as_str().unwrap()).collect();
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert!(found[0].contains(told), "{found:?}");
+}
