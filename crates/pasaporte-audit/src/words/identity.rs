@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::estate::{EnrolmentId, FunctionId, IdentityId, Principal, Thing};
+use pasaporte_core::estate::{EnrolmentId, Environment, FunctionId, IdentityId, Principal, Thing};
 use pasaporte_core::usage::Window;
 
 use super::Told;
@@ -138,41 +138,48 @@ fn long_lived(audit: &Audit<'_>, it: &LongLived) -> Option<Told> {
 }
 
 fn crosses(audit: &Audit<'_>, it: &Crossing) -> Told {
+    let told =
+        it.function.map_or_else(|| crosses_by_acting(audit, it), |id| crosses_by_running(audit, id, it));
+    told.at(audit.estate().origin(Thing::Identity(it.to)), "the identity of production")
+}
+
+fn environment_in_words(it: Option<Environment>) -> String {
+    it.map_or_else(|| "test".to_owned(), |it| it.to_string())
+}
+
+fn crosses_by_running(audit: &Audit<'_>, function: FunctionId, it: &Crossing) -> Told {
+    let estate = audit.estate();
+    Told::new(format!(
+        "It is a {} function and runs as identity:{}, an identity of production.{}{}",
+        environment_in_words(audit.environment(function)),
+        estate.id(it.to),
+        may(audit, it.to, "It"),
+        exposed(audit, audit.exposure(function)),
+    ))
+    .fix(format!(
+        "Make an identity for function:{} in its own environment, and set its `runs_as`.",
+        estate.id(function)
+    ))
+    .at(estate.origin(Thing::Function(function)), "the function")
+}
+
+fn crosses_by_acting(audit: &Audit<'_>, it: &Crossing) -> Told {
     let estate = audit.estate();
     let to = format!("identity:{}", estate.id(it.to));
-    let environment = |it: Option<pasaporte_core::estate::Environment>| {
-        it.map_or_else(|| "test".to_owned(), |it| it.to_string())
+    let by: Vec<String> = it.by.iter().map(|id| format!("identity:{}", estate.id(*id))).collect();
+    let (acts, way) = match by.as_slice() {
+        [] => ("may act as", String::new()),
+        by => ("comes to act as", format!(" by way of {}", listed(by))),
     };
-    let told = match it.function {
-        Some(function) => Told::new(format!(
-            "It is a {} function and runs as {to}, an identity of production.{}{}",
-            environment(audit.environment(function)),
-            may(audit, it.to, "It"),
-            exposed(audit, audit.exposure(function)),
-        ))
-        .fix(format!(
-            "Make an identity for function:{} in its own environment, and set its `runs_as`.",
-            estate.id(function)
-        ))
-        .at(estate.origin(Thing::Function(function)), "the function"),
-        None => {
-            let by: Vec<String> = it.by.iter().map(|id| format!("identity:{}", estate.id(*id))).collect();
-            let (acts, way) = match by.as_slice() {
-                [] => ("may act as", String::new()),
-                by => ("comes to act as", format!(" by way of {}", listed(by))),
-            };
-            let last = by.last().map_or("it", String::as_str);
-            Told::new(format!(
-                "It is an identity of the {} environment and {acts} {to}, an identity of production{way}{}.{}",
-                environment(audit.environment_of(Principal::Identity(it.from))),
-                if it.verdict == Verdict::Yes { "" } else { ", on conditions" },
-                may(audit, it.to, "Then it"),
-            ))
-            .fix(format!("Take {last} out of the trust of {to}, and its grants of acting as others away."))
-            .at(estate.origin(Thing::Identity(it.from)), "the identity")
-        }
-    };
-    told.at(estate.origin(Thing::Identity(it.to)), "the identity of production")
+    let last = by.last().map_or("it", String::as_str);
+    Told::new(format!(
+        "It is an identity of the {} environment and {acts} {to}, an identity of production{way}{}.{}",
+        environment_in_words(audit.environment_of(Principal::Identity(it.from))),
+        if it.verdict == Verdict::Yes { "" } else { ", on conditions" },
+        may(audit, it.to, "Then it"),
+    ))
+    .fix(format!("Take {last} out of the trust of {to}, and its grants of acting as others away."))
+    .at(estate.origin(Thing::Identity(it.from)), "the identity")
 }
 
 fn static_secret(audit: &Audit<'_>, it: &Static) -> Told {
