@@ -79,7 +79,9 @@ impl Paths<'_, '_> {
         if !matches!(self.left_with(&mut cutting, &FxHashSet::default()), Left::Path(_)) {
             return None;
         }
-        for size in 1..=LARGEST_CUT {
+        // Where more paths than that have nothing in common, no choice cuts them all.
+        let least = self.apart(starts, is_goal, LARGEST_CUT + 1);
+        for size in least.max(1)..=LARGEST_CUT {
             let mut gone = Vec::new();
             match self.cut_of(&mut cutting, size, &mut gone) {
                 Some(true) => {
