@@ -187,6 +187,9 @@ impl Raised {
     }
 }
 
+/// How many things one processor looks at in a go.
+const AT_ONCE: usize = 1_000;
+
 /// Takes what a rule raises, and settles it.
 pub(crate) struct Raising<'a, 'e> {
     rule: RuleId,
@@ -199,14 +202,19 @@ impl<'a, 'e> Raising<'a, 'e> {
         Self { rule, audit, found: Vec::new() }
     }
 
-    /// For a part of what the rule looks at.
-    pub(crate) fn part(&self) -> Self {
-        Self { found: Vec::new(), ..*self }
-    }
-
-    /// Takes over what was raised of a part.
-    pub(crate) fn join(&mut self, part: Self) {
-        self.found.extend(part.found);
+    /// Looks at each of some, with all processors; what is raised of them stays in their order.
+    pub(crate) fn side_by_side<T: Sync>(&mut self, all: &[T], look: impl Fn(&mut Self, &T) + Sync) {
+        let (rule, audit) = (self.rule, self.audit);
+        let parts = all.par_chunks(AT_ONCE).map(|part| {
+            let mut raising = Self::new(rule, audit);
+            for it in part {
+                look(&mut raising, it);
+            }
+            raising.found
+        });
+        for found in parts.collect::<Vec<_>>() {
+            self.found.extend(found);
+        }
     }
 
     /// Raises a weakness, with what was seen of it.

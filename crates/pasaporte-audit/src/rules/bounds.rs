@@ -105,10 +105,7 @@ fn setters(audit: &Audit<'_>, id: GroupId) -> Vec<(IdentityId, Verdict)> {
         let mut functions: Vec<FunctionId> =
             of_it.filter(|id| estate.get(*id).is_some_and(|function| within(function.scope))).collect();
         functions.sort_unstable();
-        if members.contains(&who)
-            || functions.is_empty()
-            || !within(it.scope.or_else(|| estate.get(functions[0]).and_then(|function| function.scope)))
-        {
+        if members.contains(&who) || functions.is_empty() {
             continue;
         }
         let verdict = functions.iter().map(|function| may_change(audit, who, *function)).max();

@@ -5,7 +5,7 @@ use rustc_hash::FxHashMap;
 use crate::facts::{Crossing, IdentityFact, Static};
 use crate::finding::{Cause, Raised, Raising};
 use crate::{Audit, Impact, Level, Rule, Sureness};
-use pasaporte_core::access::{Becoming, Verdict};
+use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposed;
 use pasaporte_core::estate::{
     Enrolment, EnrolmentId, Environment, FunctionId, Id, IdentityId, Name, Principal, ResourceId,
@@ -99,7 +99,7 @@ fn crosses_environments(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 continue;
             }
             // Whoever has an environment on the way crosses, or has crossed, and it is told of them.
-            let by = steps_before(&becoming, it);
+            let by = it.steps_before(who, &becoming);
             if by.iter().any(|step| own(*step).is_some()) {
                 continue;
             }
@@ -109,24 +109,11 @@ fn crosses_environments(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let raised = Raised::judged(Thing::Identity(id), audit.harm(it.identity), exposed, environment)
                 .sure(sure)
                 .facet(estate.id(it.identity));
-            let fact = Crossing { function: None, from: id, by, to: it.identity, verdict: it.verdict };
+            let fact =
+                Crossing { function: None, from: id, by: by.into(), to: it.identity, verdict: it.verdict };
             raising.raise(&raised, IdentityFact::CrossesEnvironments(Box::new(fact)));
         }
     }
-}
-
-/// Those as whom one has to act before, in order.
-fn steps_before(all: &[Becoming], it: &Becoming) -> Box<[IdentityId]> {
-    let mut steps = Vec::new();
-    let mut from = it.from;
-    while let Principal::Identity(step) = from
-        && let Some(before) = all.iter().find(|it| it.identity == step)
-    {
-        steps.push(step);
-        from = before.from;
-    }
-    steps.reverse();
-    steps.into()
 }
 
 /// Whether any signed-in caller may act as an identity.

@@ -2,7 +2,6 @@
 
 use std::sync::{Arc, Mutex};
 
-use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use crate::facts::{Broad, GrantFact, Reached};
@@ -236,9 +235,6 @@ pub(crate) fn is_broad(audit: &Audit<'_>, grant: &Grant) -> bool {
     }
 }
 
-/// How many one processor looks at in a go.
-const AT_ONCE: usize = 1_000;
-
 /// Looks at the allowing statements of all grants, with all processors.
 pub(crate) fn side_by_side<'a, 'e>(
     audit: &Audit<'_>,
@@ -246,27 +242,9 @@ pub(crate) fn side_by_side<'a, 'e>(
     look: impl Fn(&mut Raising<'a, 'e>, GrantId, Road) + Sync,
 ) {
     let grants: Vec<(GrantId, &Grant)> = audit.estate().grants().collect();
-    in_parts(raising, &grants, |raising, grant| {
+    raising.side_by_side(&grants, |raising, grant| {
         allowing_of(audit, std::iter::once(*grant)).for_each(|(grant, road)| look(raising, grant, road));
     });
-}
-
-/// Looks at each of some, with all processors.
-pub(crate) fn in_parts<'a, 'e, T: Sync>(
-    raising: &mut Raising<'a, 'e>,
-    all: &[T],
-    look: impl Fn(&mut Raising<'a, 'e>, &T) + Sync,
-) {
-    let parts = all.par_chunks(AT_ONCE).map(|part| {
-        let mut raising = raising.part();
-        for it in part {
-            look(&mut raising, it);
-        }
-        raising
-    });
-    for part in parts.collect::<Vec<_>>() {
-        raising.join(part);
-    }
 }
 
 /// The allowing statements of all grants that had not expired and that somebody holds.

@@ -146,15 +146,8 @@ fn chain(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             .filter(|(harm, it)| harm.impact < before(it))
             .min_by_key(|(harm, it)| (harm.impact, it.steps, estate.id(it.identity)));
         let Some((harm, end)) = found else { continue };
-        let mut steps = vec![end.identity];
-        let mut from = end.from;
-        while let Principal::Identity(step) = from
-            && step != id
-        {
-            steps.push(step);
-            from = all.iter().find(|it| it.identity == step).map_or(who, |it| it.from);
-        }
-        steps.reverse();
+        let mut steps = end.steps_before(who, &all);
+        steps.push(end.identity);
         let exposed = audit.exposure_of(who).through_code();
         let raised = Raised::judged(Thing::Identity(id), harm, exposed, audit.environment_of(who))
             .sure(if end.verdict == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional })

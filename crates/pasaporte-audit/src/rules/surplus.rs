@@ -6,7 +6,7 @@ use rustc_hash::FxHashSet;
 
 use crate::facts::{Beyond, Excess, FromAbove, GrantFact};
 use crate::finding::{Cause, Raised, Raising};
-use crate::rules::grant::{allowing_of, base, in_parts, is_broad, raised, side_by_side, worst};
+use crate::rules::grant::{allowing_of, base, is_broad, raised, side_by_side, worst};
 use crate::rules::unused::{Watch, holders};
 use crate::{Audit, Impact, Level, Rule, Sureness, severity};
 use pasaporte_core::access::Verdict;
@@ -237,7 +237,7 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             sources.push((id, trigger, identity, source));
         }
     }
-    in_parts(raising, &sources, |raising, &(id, trigger, identity, source)| {
+    raising.side_by_side(&sources, |raising, &(id, trigger, identity, source)| {
         let who = Principal::Identity(identity);
         let used = |act: &Act| {
             let mut uses = estate.uses_by(who).iter().filter(|it| it.outcome == Outcome::Allowed);

@@ -40,7 +40,7 @@ impl Tightening<'_, '_> {
             if estate.statement(road.statement).conditions.is_empty() {
                 given.push(needs.clone());
             }
-            if self.wishes.naming == Naming::Common {
+            if self.wishes.naming == Some(Naming::Common) {
                 for on in needs.values_mut() {
                     self.in_common(road, on);
                 }
@@ -111,14 +111,13 @@ impl Tightening<'_, '_> {
     /// Names things by the longest beginning that their names have in common, where that says no more than they do: nothing
     /// else that is there begins so, and the statement takes whatever will.
     fn in_common(&self, road: &Road, on: &mut On) {
-        let estate = self.audit.estate();
+        let (estate, effects) = (self.audit.estate(), self.audit.effects());
         let On::These(things) = on else { return };
         let labels: Vec<String> = things.iter().map(|thing| estate.label(*thing)).collect();
         let Some(pattern) = common(&labels) else { return };
         let picked = estate.resources_picked(estate.statement(road.statement).resources);
-        let all = |ids: &[PatternId]| ids.iter().map(|id| estate.pattern(*id)).collect::<Vec<&Pattern>>();
-        let is_taken =
-            picked.except().is_empty() && covers(&all(picked.any()), &pattern, false) == Some(true);
+        let covered = || covers(&effects.patterns(picked.any()), &pattern, false) == Some(true);
+        let is_taken = picked.except().is_empty() && covered();
         let begins = |id: &ResourceId| pattern.matches(estate.id(*id));
         let mut others = estate.all::<ResourceId>().map(|(id, _)| id).filter(begins).map(Thing::Resource);
         let is_honest = others.all(|thing| things.contains(&thing) || !estate.lies_at(thing, road.at));

@@ -151,14 +151,14 @@ impl On {
     }
 }
 
-/// How things are named that are needed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Naming {
-    /// One by one.
-    #[default]
-    Exact,
-    /// By the longest beginning that their names have in common, where nothing else that is there begins so.
-    Common,
+pasaporte_core::vocabulary! {
+    /// How things are named that are needed.
+    Naming: "a way to name things" {
+        /// One by one.
+        Exact = "exact",
+        /// By the longest beginning that their names have in common, where nothing else that is there begins so.
+        Common = "common",
+    }
 }
 
 /// What somebody says of proposals, whatever logs show.
@@ -166,8 +166,8 @@ pub enum Naming {
 pub struct Wishes {
     /// What is to be kept.
     pub keep: Vec<Keep>,
-    /// How things are named.
-    pub naming: Naming,
+    /// How things are named; one by one where nobody says.
+    pub naming: Option<Naming>,
 }
 
 /// Looks for the smallest change of something: a function, an identity, a grant, a key, an endpoint, or all of a scope.

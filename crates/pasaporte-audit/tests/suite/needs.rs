@@ -3,6 +3,7 @@
 
 use std::collections::BTreeSet;
 
+use crate::support::estates;
 use crate::support::recipe::{cook, recipe};
 use pasaporte_audit::facts::{Fact, GrantFact, TrustFact};
 use pasaporte_audit::{Audit, Catalogue, Finding, Settings, Severity, Sureness, judge, level_in_words};
@@ -12,13 +13,6 @@ use pasaporte_core::estate::*;
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use rstest::rstest;
-
-fn estates(usual: u32) -> ProptestConfig {
-    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
-    let rng_seed = if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(7) };
-    let cases = asked.unwrap_or(usual);
-    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
-}
 
 const CONTROL: [(&str, Power); 4] = [
     ("grant/changes-access", Power::Access),
@@ -35,7 +29,7 @@ fn judged(audit: &Audit<'_>, rules: &[&'static str]) -> Vec<Finding> {
 }
 
 proptest! {
-    #![proptest_config(estates(120))]
+    #![proptest_config(estates(120, RngSeed::Fixed(7)))]
 
     /// Control that is told of is control that the decision gives by that very grant, as surely as is said.
     #[test]

@@ -26,6 +26,22 @@ pub struct Becoming {
     pub verdict: Verdict,
 }
 
+impl Becoming {
+    /// Those as whom somebody acts before, in order; `all` is what they can become.
+    pub fn steps_before(&self, who: Principal, all: &[Self]) -> Vec<IdentityId> {
+        let mut steps = Vec::new();
+        let mut from = self.from;
+        while let Principal::Identity(step) = from
+            && from != who
+        {
+            steps.push(step);
+            from = all.iter().find(|it| it.identity == step).map_or(who, |it| it.from);
+        }
+        steps.reverse();
+        steps
+    }
+}
+
 /// Whom each identity's trust names.
 pub(super) fn trusting(estate: &Estate) -> By<Principal, IdentityId> {
     let mut pairs = Vec::new();

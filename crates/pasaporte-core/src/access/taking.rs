@@ -209,7 +209,7 @@ impl Access<'_> {
         }
         let all = |at| self.taken(resources, at);
         let some = |own, foreign| Reachable::Some([own, foreign]);
-        let Some(AccountOf::Known(home)) = self.profile(who).home else {
+        let Some(home) = self.known_home(who) else {
             return some(all(at), Arc::default());
         };
         match self.home_at(home, at) {

@@ -198,32 +198,31 @@ impl Effects<'_> {
         on: Thing,
         wanted: impl Fn(Option<ActionClass>) -> bool,
     ) -> Vec<Act> {
-        let opposition = self.opposition(who);
-        let others = self.others_on(opposition.as_deref(), Some(on));
-        let (service, any_case) = (self.service_of(on), self.any_case(on));
-        let mut all: Vec<Act> = Vec::new();
-        for road in self.roads_of_service_to(who, on, service) {
-            let actions = self.estate().statement(road.statement).actions;
-            let acts = self.acts(actions, service, others, any_case);
-            for act in acts.all.iter().filter(|act| wanted(act.class)) {
-                if all.iter().all(|known| known.action.text() != act.action.text()) {
-                    all.push(act.clone());
-                }
-            }
-        }
+        let mut all = self.acts_of_service_on(who, on, self.service_of(on), wanted);
         all.sort_by(|one, other| one.order().cmp(&other.order()));
         all
     }
 
     /// The sorts of actions on access that somebody's roads have on a thing, each once.
     pub(crate) fn access_acts_on(&self, who: Principal, on: Thing) -> Vec<Act> {
+        self.acts_of_service_on(who, on, super::ACCESS_SERVICE, |_| true)
+    }
+
+    fn acts_of_service_on(
+        &self,
+        who: Principal,
+        on: Thing,
+        service: ServiceId,
+        wanted: impl Fn(Option<ActionClass>) -> bool,
+    ) -> Vec<Act> {
         let opposition = self.opposition(who);
         let others = self.others_on(opposition.as_deref(), Some(on));
         let any_case = self.any_case(on);
         let mut all: Vec<Act> = Vec::new();
-        for road in self.roads_of_service_to(who, on, super::ACCESS_SERVICE) {
+        for road in self.roads_of_service_to(who, on, service) {
             let actions = self.estate().statement(road.statement).actions;
-            for act in &self.acts(actions, super::ACCESS_SERVICE, others, any_case).all {
+            let acts = self.acts(actions, service, others, any_case);
+            for act in acts.all.iter().filter(|act| wanted(act.class)) {
                 if all.iter().all(|known| known.action.text() != act.action.text()) {
                     all.push(act.clone());
                 }

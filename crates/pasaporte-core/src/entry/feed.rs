@@ -47,11 +47,8 @@ impl<'e> Effects<'e> {
     pub(crate) fn feeding(&self, id: TriggerId) -> Vec<Caller<'e>> {
         let Some(source) = self.live_source(id) else { return Vec::new() };
         let writing = self.writing(source);
-        let all = self.writing_to(&writing).into_iter().filter_map(|feeder| {
-            let acts = self.writes_by(feeder.who, &writing).into_iter().map(|(act, _)| act);
-            self.as_caller(feeder.who, source, acts)
-        });
-        all.collect()
+        let feeders = self.writing_to(&writing).into_iter();
+        feeders.filter_map(|feeder| self.writing_as(feeder.who, &writing)).collect()
     }
 
     /// Who feeds a function through a trigger, by each name, and how surely: what the callers are without their circles.
@@ -61,10 +58,7 @@ impl<'e> Effects<'e> {
         let all = self.writing_to(&writing).into_iter().filter_map(|feeder| {
             // A group may be of no account; then its members tell.
             let verdict = match feeder.who {
-                Principal::Group(_) => {
-                    let acts = self.writes_by(feeder.who, &writing).into_iter().map(|(act, _)| act);
-                    self.as_caller(feeder.who, source, acts)?.verdict
-                }
+                Principal::Group(_) => self.writing_as(feeder.who, &writing)?.verdict,
                 _ => feeder.verdict,
             };
             Some((feeder.who, verdict))
@@ -121,38 +115,39 @@ impl<'e> Effects<'e> {
         all
     }
 
-    /// The surest of them, by the decision.
+    /// The surest action of class write that somebody is given on a source.
     fn best_writing(&self, who: Principal, writing: &Writing) -> Option<(Arc<Action>, Verdict)> {
-        let (source, given) = (writing.source, self.now());
-        if writing.own.is_some_and(|own| self.known_home(who).is_some_and(|home| home != own)) {
-            return None;
-        }
+        let source = writing.source;
         let (opposition, home) = (self.opposition(who), self.home(who));
         let opposition = opposition.as_deref();
-        let mut best: Option<(Arc<Action>, Verdict)> = None;
-        for (act, is_plain) in self.writes_by(who, writing) {
-            // Where nothing else bears on it, the decision can only say what a statement says that gives it.
-            let is_sure = is_plain
+        // Where nothing else bears on it, the decision can only say what a statement says that gives it.
+        let is_sure = |(act, is_plain): &(Act, bool)| {
+            *is_plain
                 && self.bounded(opposition, &act.action) == Opposes::Never
-                && self.nothing_bears_on(who, home, opposition, &act.action, source);
-            let asked = || self.verdict_on(who, &act.action, On::There(source), given);
-            let verdict = if is_sure { Verdict::Yes } else { asked() };
-            if verdict > best.as_ref().map_or(Verdict::No, |(_, known)| *known) {
-                best = Some((act.action, verdict));
-            }
-            if verdict == Verdict::Yes {
-                break;
-            }
-        }
-        best
+                && self.nothing_bears_on(who, home, opposition, &act.action, source)
+        };
+        let all = self.writes_by(who, writing).into_iter();
+        self.surest(who, source, all.map(|it| (is_sure(&it), it.0)))
     }
 
     /// The surest action of class write that somebody may do on a thing.
     pub(crate) fn by_writing(&self, who: Principal, on: Thing) -> Option<(Arc<Action>, Verdict)> {
+        let acts = self.acts_on(who, on, |class| class == Some(ActionClass::Write));
+        self.surest(who, on, acts.into_iter().map(|act| (false, act)))
+    }
+
+    /// The surest of some actions, by the decision; the first of those that are as sure. Of which it is known that they are
+    /// sure, it is not asked.
+    fn surest(
+        &self,
+        who: Principal,
+        on: Thing,
+        acts: impl Iterator<Item = (bool, Act)>,
+    ) -> Option<(Arc<Action>, Verdict)> {
         let mut best: Option<(Arc<Action>, Verdict)> = None;
-        let given = self.now();
-        for act in self.acts_on(who, on, |class| class == Some(ActionClass::Write)) {
-            let verdict = self.verdict_on(who, &act.action, On::There(on), given);
+        for (is_sure, act) in acts {
+            let asked = || self.verdict_on(who, &act.action, On::There(on), self.now());
+            let verdict = if is_sure { Verdict::Yes } else { asked() };
             if verdict > best.as_ref().map_or(Verdict::No, |(_, known)| *known) {
                 best = Some((act.action, verdict));
             }
@@ -168,6 +163,12 @@ impl<'e> Effects<'e> {
         let source = self.live_source(id)?;
         let acts = self.acts_on(who, source, |class| class == Some(ActionClass::Write));
         self.as_caller(who, source, acts.into_iter())
+    }
+
+    /// The same of those who are given writing.
+    fn writing_as(&self, who: Principal, writing: &Writing) -> Option<Caller<'e>> {
+        let acts = self.writes_by(who, writing).into_iter().map(|(act, _)| act);
+        self.as_caller(who, writing.source, acts)
     }
 
     /// The same of those who are given some actions on it.

@@ -73,29 +73,31 @@ fn open_to(
 impl<'e> Effects<'e> {
     /// All ways into a function; none where it is switched off.
     pub fn ways_in(&self, function: FunctionId) -> WaysIn<'e> {
-        let mut ways = WaysIn { function, all: Vec::new() };
-        if !self.may_run(function) {
-            return ways;
-        }
-        self.by_endpoints(&mut ways);
-        ways.all.extend(self.invoking(function).into_iter().map(WayIn::invoking));
-        self.by_managing(&mut ways);
+        let mut ways = self.called(function);
         for &trigger in self.estate().triggers_of(function) {
             ways.all.extend(self.feeding(trigger).into_iter().map(|caller| WayIn::source(trigger, caller)));
         }
         ways
     }
 
+    /// The ways in that do not go through a source.
+    fn called(&self, function: FunctionId) -> WaysIn<'e> {
+        let mut ways = WaysIn { function, all: Vec::new() };
+        if self.may_run(function) {
+            self.by_endpoints(&mut ways);
+            ways.all.extend(self.invoking(function).into_iter().map(WayIn::invoking));
+            self.by_managing(&mut ways);
+        }
+        ways
+    }
+
     /// Who makes a function run, by what, and how surely: what its ways in say without the circles of each.
     pub(crate) fn enterers(&self, function: FunctionId) -> Vec<(Principal, Through, Verdict)> {
-        let mut ways = WaysIn { function, all: Vec::new() };
-        if !self.may_run(function) {
-            return Vec::new();
-        }
-        self.by_endpoints(&mut ways);
-        ways.all.extend(self.invoking(function).into_iter().map(WayIn::invoking));
-        self.by_managing(&mut ways);
-        let all = ways.all.into_iter().map(|way| (way.caller.who, way.through, way.caller.verdict));
+        let all = self
+            .called(function)
+            .all
+            .into_iter()
+            .map(|way| (way.caller.who, way.through, way.caller.verdict));
         let mut all: Vec<(Principal, Through, Verdict)> = all.collect();
         for &trigger in self.estate().triggers_of(function) {
             let fed = self.fed_by(trigger).into_iter();

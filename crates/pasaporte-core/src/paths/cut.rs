@@ -75,13 +75,13 @@ impl Paths<'_, '_> {
     /// The fewest elements without which no goal can be come to from any start; none where no path leads to one, where
     /// some path has nothing that can be taken away, or where the search was left.
     pub fn least_cut(&self, starts: &[Node], is_goal: &(dyn Fn(Node) -> bool + Sync)) -> Option<Cut> {
-        let mut cutting = Cutting { starts, is_goal, left: MOST_SEARCHES };
-        if !matches!(self.left_with(&mut cutting, &FxHashSet::default()), Left::Path(_)) {
+        // Where more paths than the largest cut has elements have nothing in common, no choice cuts them all.
+        let least = self.apart(starts, is_goal, LARGEST_CUT + 1);
+        if least == 0 {
             return None;
         }
-        // Where more paths than that have nothing in common, no choice cuts them all.
-        let least = self.apart(starts, is_goal, LARGEST_CUT + 1);
-        for size in least.max(1)..=LARGEST_CUT {
+        let mut cutting = Cutting { starts, is_goal, left: MOST_SEARCHES - 1 };
+        for size in least..=LARGEST_CUT {
             let mut gone = Vec::new();
             match self.cut_of(&mut cutting, size, &mut gone) {
                 Some(true) => {

@@ -5,7 +5,7 @@ use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::support::recipe::{ACTIONS, Cooked, Recipe, cook, recipe};
-use crate::support::{World, allow, deny};
+use crate::support::{World, allow, deny, estates};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::diff::{Diff, Held, Holder, pair as both};
 use pasaporte_core::effect::Effects;
@@ -13,13 +13,6 @@ use pasaporte_core::entry::{Exposure, Through};
 use pasaporte_core::estate::{At, Estate, FunctionId, GroupId, Principal, Thing};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
-
-fn estates(usual: u32) -> ProptestConfig {
-    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
-    let rng_seed = if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(7) };
-    let cases = asked.unwrap_or(usual);
-    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
-}
 
 /// An estate with parts of another.
 fn mixed(old: &Recipe, other: Recipe, parts: u32) -> Recipe {
@@ -108,7 +101,7 @@ fn actions() -> BTreeSet<String> {
 }
 
 proptest! {
-    #![proptest_config(estates(150))]
+    #![proptest_config(estates(150, RngSeed::Fixed(7)))]
 
     #[test]
     fn rights_that_differ_are_those_of_which_the_decision_says_so((old, new) in pair()) {
@@ -271,7 +264,7 @@ fn whoever_joins_a_group_gains_what_things_admit_it_to() {
 }
 
 proptest! {
-    #![proptest_config(estates(150))]
+    #![proptest_config(estates(150, RngSeed::Fixed(7)))]
 
     #[test]
     fn two_side_by_side_are_what_the_decision_says_of_each(

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 
 use crate::support::naive::{Given, Naive, Tri};
 use crate::support::recipe::{ACTIONS, Cooked, cook, recipe};
-use crate::support::{World, allow, deny};
+use crate::support::{World, allow, deny, estates};
 use pasaporte_core::access::{ASSUME, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::*;
@@ -14,13 +14,6 @@ use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use rstest::rstest;
 use rustc_hash::FxHashSet;
-
-fn estates(usual: u32) -> ProptestConfig {
-    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
-    let rng_seed = if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(7) };
-    let cases = asked.unwrap_or(usual);
-    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
-}
 
 /// Actions of which one of each sort that the recipes' patterns tell apart.
 fn actions() -> BTreeSet<String> {
@@ -158,7 +151,7 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
 }
 
 proptest! {
-    #![proptest_config(estates(120))]
+    #![proptest_config(estates(120, RngSeed::Fixed(7)))]
 
     #[test]
     fn a_search_comes_to_what_asking_about_every_pair_comes_to(recipe in recipe()) {

@@ -7,10 +7,11 @@
 
 use crate::support::naive::{Given, Naive, Tri};
 use crate::support::recipe::{ACTIONS, Cooked, PLACES, PRINCIPALS, Recipe, cook, recipe};
-use crate::support::{World, allow, time};
+use crate::support::{World, allow, estates, time};
 use pasaporte_core::access::{Access, Context, Known, Question, Verdict};
 use pasaporte_core::estate::{At, Attribute, Principal, Thing};
 use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
 
 /// What every question fixes.
 fn given() -> Context {
@@ -45,14 +46,8 @@ fn answers(recipe: &Recipe) -> Vec<Tri> {
     all
 }
 
-/// How many random estates a test takes: so many, or what `ESTATES` says.
-fn estates(usual: u32) -> ProptestConfig {
-    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
-    ProptestConfig { cases: asked.unwrap_or(usual), failure_persistence: None, ..ProptestConfig::default() }
-}
-
 proptest! {
-    #![proptest_config(estates(400))]
+    #![proptest_config(estates(400, RngSeed::Random))]
 
     // 400 estates × 13 principals that are no groups × 10 actions × 9 things: 468,000 questions.
     #[test]
@@ -86,7 +81,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(estates(250))]
+    #![proptest_config(estates(250, RngSeed::Random))]
 
     #[test]
     fn an_allow_never_takes_and_a_deny_never_gives(recipe in recipe(), who in 0..PRINCIPALS, place in 0..PLACES) {

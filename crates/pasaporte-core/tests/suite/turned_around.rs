@@ -3,20 +3,13 @@
 use std::collections::BTreeSet;
 
 use crate::support::recipe::{ACTIONS, Cooked, cook, recipe};
-use crate::support::{World, allow};
+use crate::support::{World, allow, estates};
 use pasaporte_core::access::{Action, Context, Question, Verdict};
 use pasaporte_core::effect::{Act, Effects};
 use pasaporte_core::estate::*;
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use rstest::rstest;
-
-fn estates(usual: u32) -> ProptestConfig {
-    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
-    let rng_seed = if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(11) };
-    let cases = asked.unwrap_or(usual);
-    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
-}
 
 /// The names that some statement about a thing is given to, where it has an action that is wanted; and of groups among them
 /// whoever is in them and is no user or identity.
@@ -66,7 +59,7 @@ fn verdict(effects: &Effects<'_>, who: Principal, action: &Action, on: Thing) ->
 }
 
 proptest! {
-    #![proptest_config(estates(400))]
+    #![proptest_config(estates(400, RngSeed::Fixed(11)))]
 
     #[test]
     fn who_may_is_everybody_who_is_named_and_may(recipe in recipe()) {

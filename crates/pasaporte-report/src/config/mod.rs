@@ -7,7 +7,7 @@ mod written;
 use std::collections::BTreeMap;
 
 use ipnet::IpNet;
-use pasaporte_audit::tighten::{Keep, Naming, Wishes};
+use pasaporte_audit::tighten::{Keep, Wishes};
 use pasaporte_audit::{Catalogue, RuleSetting, Settings, Severity, Thresholds};
 use pasaporte_core::estate::{About, Environment, KeyReach, Sensitivity, Supplement, Vocabulary};
 use pasaporte_core::pattern::Pattern;
@@ -141,14 +141,7 @@ impl Reader<'_> {
         for about in things {
             self.about(&about);
         }
-        if let Some(word) = &tighten.naming {
-            match word.get_ref().as_str() {
-                "exact" => self.config.wishes.naming = Naming::Exact,
-                "common" => self.config.wishes.naming = Naming::Common,
-                _ => return self.no_word(word, "a way to name things", ["exact", "common"].into_iter()),
-            }
-            self.said("tighten.naming", word.get_ref(), word);
-        }
+        self.config.wishes.naming = tighten.naming.and_then(|it| self.word("tighten.naming", &it));
         for it in keep {
             self.keep(it);
         }

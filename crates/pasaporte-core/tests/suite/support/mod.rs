@@ -13,9 +13,20 @@ use jiff::Timestamp;
 use pasaporte_core::access::{Access, Answer, Context, Known, Question, Verdict};
 use pasaporte_core::estate::*;
 use pasaporte_core::pattern::Pattern;
+use proptest::prelude::ProptestConfig;
+use proptest::test_runner::RngSeed;
 
 pub mod naive;
 pub mod recipe;
+
+/// How many random estates a law is held over: so many, or what `ESTATES` says. The usual ones are drawn as `usually` says;
+/// whoever asks for a number gets others each time.
+pub fn estates(usual: u32, usually: RngSeed) -> ProptestConfig {
+    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
+    let rng_seed = if asked.is_some() { RngSeed::Random } else { usually };
+    let cases = asked.unwrap_or(usual);
+    ProptestConfig { cases, rng_seed, failure_persistence: None, ..ProptestConfig::default() }
+}
 
 pub struct World {
     pub builder: Builder,
