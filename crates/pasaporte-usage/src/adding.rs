@@ -1,30 +1,24 @@
 //! Adding up the lines of one thread: what is alike is known again by a keyed hash of what it says, so that it is
-//! attributed once.
+//! attributed once. Events are noted as they are read and added up some hundred at a time: what they touch of tables that
+//! are larger than a processor's caches is fetched for all of them at once.
 
-use hashbrown::{HashMap, HashTable};
+use std::hint::black_box;
+
 use pasaporte_core::estate::CameFrom;
-use rustc_hash::FxBuildHasher;
-use siphasher::sip128::SipHasher13;
 use smallvec::SmallVec;
 
+use crate::clients::Clients;
 use crate::coverage::Covers;
 use crate::event::Event;
-use crate::format::{Bad, Columns, CoversSaid, Format, Take, read};
+use crate::format::{Bad, CoversSaid, Reader, Take};
 use crate::input::Batch;
 use crate::ledger::{Name, Span};
+use crate::met::{Identity, Met};
+use crate::notes::{Note, Notes};
 use crate::part::{Part, Reading};
+use crate::places::Places;
 
-/// An event that was met: the hash of what it says, and what it came to. Three lots of four bytes for the hash: two that
-/// differ are as good as never taken for one.
-#[derive(Debug, Clone, Copy)]
-struct Met {
-    hash: u64,
-    check: u32,
-    /// A row; or, from the highest down, the place of what came to more than a row.
-    came_to: u32,
-}
-
-/// From here on it is the place of what came to more.
+/// From here on what an event came to is the place of more than a row.
 const MORE: u32 = 1 << 31;
 
 /// What an event came to, kept by what it says: those that say the same come to the same.
@@ -36,52 +30,65 @@ pub(crate) struct Known {
     pub(crate) unplaced: Option<String>,
 }
 
-/// Kinds of events that are kept; then it is begun anew. Each takes 16 bytes.
-const KEPT: usize = 1 << 21;
+/// Kinds of events that are kept; then it is begun anew. Each takes 16 to 50 bytes.
+const KEPT: usize = 5 << 18;
 /// Names that are kept with what they name.
-pub(crate) const NAMES: usize = 1 << 18;
-/// Clients that are kept.
-const CLIENTS: usize = 1 << 16;
+const NAMES: usize = 1 << 18;
+/// What a text comes to that names nothing that the estate knows.
+const UNKNOWN: u32 = u32::MAX - 1;
+
+/// Of what a text may be the name.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Named {
+    Somebody,
+    Something,
+    Action,
+}
 
 /// Adds up the lines of a thread.
 pub(crate) struct Digester<'r, 'e> {
     pub(crate) reading: Reading<'r, 'e>,
-    format: Format,
-    columns: &'r Columns,
-    clients_hash: pasaporte_read::seal::Clients,
+    clients: Clients<'r, 'e>,
     pub(crate) part: Part,
-    met: HashTable<Met>,
+    /// The number of the line that is read.
+    line: u64,
+    notes: Notes,
+    /// Lines that could not be used, of those that notes wait of; and the last of which that was only seen later.
+    bad: Vec<u64>,
+    bad_since: Option<u64>,
+    met: Met,
     more: Vec<Known>,
-    /// What texts name, as far as the estate knows it.
-    pub(crate) named: [HashMap<Box<str>, Option<Name>, FxBuildHasher>; 2],
+    /// What texts name: a name of the ledger, or nothing that the estate knows.
+    named: Met,
     scratch: Vec<u8>,
-    clients: HashMap<Box<str>, (u32, CameFrom), FxBuildHasher>,
     pub(crate) hosts: Vec<((String, String), Option<Span>)>,
     /// Keys of the hash by which events are known again; nobody outside can make two that collide.
     keys: (u64, u64),
 }
 
 impl<'r, 'e> Digester<'r, 'e> {
-    pub(crate) fn new(reading: Reading<'r, 'e>, format: Format, columns: &'r Columns) -> Self {
+    pub(crate) fn new(reading: Reading<'r, 'e>) -> Self {
         let seal = reading.secrets.seal();
         let number = |text: &str| u64::from_str_radix(&seal.fingerprint(text)[..16], 16).unwrap_or_default();
+        let keys = (number("events"), number("of one kind"));
         Self {
             reading,
-            format,
-            columns,
-            clients_hash: seal.clients(),
+            clients: Clients::new(seal.clients(), reading.places, keys),
             part: Part::default(),
-            met: HashTable::new(),
+            line: 0,
+            notes: Notes::default(),
+            bad: Vec::new(),
+            bad_since: None,
+            met: Met::default(),
             more: Vec::new(),
-            named: [HashMap::default(), HashMap::default()],
+            named: Met::default(),
             scratch: Vec::new(),
-            clients: HashMap::default(),
             hosts: Vec::new(),
-            keys: (number("events"), number("of one kind")),
+            keys,
         }
     }
 
-    pub(crate) fn batch(&mut self, batch: &Batch) {
+    pub(crate) fn batch(&mut self, reader: &mut Reader<'_>, batch: &Batch) {
         for line in &batch.too_long {
             self.part.lines += 1;
             self.part.bad.add(*line, Bad::TooLong);
@@ -92,36 +99,94 @@ impl<'r, 'e> Digester<'r, 'e> {
         let whole = std::str::from_utf8(&batch.bytes).ok();
         for (number, end) in (batch.first_line..).zip(ends) {
             match whole {
-                Some(text) => self.text(&text[start..end], number),
-                None => self.line(&batch.bytes[start..end], number),
+                Some(text) => self.text(reader, &text[start..end], number),
+                None => self.bytes(reader, &batch.bytes[start..end], number),
             }
             start = end + 1;
             if start >= batch.bytes.len() {
                 break;
             }
         }
-        self.settle_hosts();
+        self.add_up();
     }
 
-    pub(crate) fn line(&mut self, line: &[u8], number: u64) {
+    pub(crate) fn line(&mut self, reader: &mut Reader<'_>, line: &[u8], number: u64) {
+        self.bytes(reader, line, number);
+        self.add_up();
+    }
+
+    fn bytes(&mut self, reader: &mut Reader<'_>, line: &[u8], number: u64) {
         if let Ok(text) = std::str::from_utf8(line) {
-            self.text(text, number);
+            self.text(reader, text, number);
         } else {
             self.part.lines += 1;
             self.part.bad.add(number, Bad::NotText);
         }
-        self.settle_hosts();
     }
 
-    fn text(&mut self, line: &str, number: u64) {
+    fn text(&mut self, reader: &mut Reader<'_>, line: &str, number: u64) {
         let line = line.strip_prefix('\u{feff}').unwrap_or(line);
-        if line.trim_ascii().is_empty() || (self.format == Format::Table && number == 1) {
+        let is_blank = |byte: u8| byte.is_ascii_whitespace();
+        if line.bytes().all(is_blank) || reader.is_heading(number) {
             return;
         }
         self.part.lines += 1;
-        let (format, columns) = (self.format, self.columns);
-        if let Err(bad) = read(format, columns, line, self) {
+        self.line = number;
+        if let Err(bad) = reader.read(line, self)
+            && self.bad_since != Some(number)
+        {
             self.part.bad.add(number, bad);
+            self.bad.push(number);
+        }
+    }
+
+    /// What was noted is looked up and counted.
+    fn add_up(&mut self) {
+        let notes = std::mem::take(&mut self.notes);
+        if self.met.len() >= KEPT {
+            self.met.clear();
+            self.more.clear();
+        }
+        self.met.fetch(notes.all.iter().map(|note| note.identity));
+        let came_to: Vec<Option<u32>> = notes.all.iter().map(|note| self.came_to(&notes, note)).collect();
+        let tallies = &self.part.ledger.tallies;
+        let rows = came_to.iter().flatten().filter(|it| **it < MORE);
+        black_box(rows.fold(0, |sum, row| sum ^ tallies[*row as usize].touched()));
+        for (note, came_to) in notes.all.iter().zip(came_to) {
+            match came_to {
+                Some(row) if row < MORE => {
+                    let tally = &mut self.part.ledger.tallies[row as usize];
+                    tally.add(note.count, note.first, note.last, note.client);
+                    self.part.placed += 1;
+                }
+                Some(more) => {
+                    let known = &self.more[(more ^ MORE) as usize];
+                    count(&mut self.part, &mut self.hosts, known, note);
+                }
+                None => {}
+            }
+        }
+        self.bad.clear();
+        self.notes = notes;
+        self.notes.clear();
+        self.settle_hosts();
+    }
+
+    /// What an event came to, now or when it was met; nothing where its line is none of the format after all.
+    fn came_to(&mut self, notes: &Notes, note: &Note) -> Option<u32> {
+        if let Some(met) = self.met.get(note.identity) {
+            return Some(met);
+        }
+        match self.resolve(&notes.event(note), note.from) {
+            Ok(known) => Some(self.keep(note.identity, known)),
+            Err(bad) => {
+                // A line is bad once, whatever is wrong with it.
+                if self.bad_since != Some(note.line) && self.bad.binary_search(&note.line).is_err() {
+                    self.part.bad.add(note.line, bad);
+                    self.bad_since = Some(note.line);
+                }
+                None
+            }
         }
     }
 
@@ -138,64 +203,30 @@ impl<'r, 'e> Digester<'r, 'e> {
         }
     }
 
-    fn client(&mut self, address: &str) -> (u32, CameFrom) {
-        if let Some(known) = self.clients.get(address) {
-            return *known;
+    /// What a text names, as the estate writes it: looked up once.
+    pub(crate) fn named(
+        &mut self,
+        what: Named,
+        text: &str,
+        find: impl FnOnce(&Places<'_>) -> Option<String>,
+    ) -> Option<Name> {
+        self.scratch.clear();
+        self.scratch.push(what as u8);
+        self.scratch.extend_from_slice(text.as_bytes());
+        let identity = Identity::of(self.keys, &self.scratch);
+        if let Some(met) = self.named.get(identity) {
+            return (met != UNKNOWN).then_some(Name(met));
         }
-        if self.clients.len() >= CLIENTS {
-            self.clients.clear();
+        let found = find(self.reading.places).map(|label| self.part.ledger.name(&label));
+        if self.named.len() >= NAMES {
+            self.named.clear();
         }
-        let it = (self.clients_hash.hash(address), self.reading.places.came_from(address));
-        self.clients.insert(address.into(), it);
-        it
-    }
-
-    /// A hash of what an event says, without when it was and from whom it came.
-    fn identity(&mut self, event: &Event<'_>, from: CameFrom) -> (u64, u32) {
-        let texts = [
-            event.who,
-            event.did,
-            event.to,
-            event.outcome,
-            event.through,
-            event.endpoint,
-            event.host,
-            event.path,
-            event.method,
-            event.function,
-            event.showed,
-            event.issuer,
-            event.user,
-        ];
-        let all = &mut self.scratch;
-        all.clear();
-        let mut there = u32::from(event.tells_all) << 20 | (from as u32) << 24;
-        for (place, text) in texts.iter().enumerate() {
-            if let Some(text) = text {
-                there |= 1 << place;
-                all.extend_from_slice(text.as_bytes());
-                all.push(0xff);
-            }
-        }
-        for credential in &event.credentials {
-            all.extend_from_slice(&[0xfe, credential.place as u8]);
-            all.extend_from_slice(credential.name.as_bytes());
-            all.push(0xff);
-            all.extend_from_slice(credential.value.as_bytes());
-            all.push(0xff);
-        }
-        all.extend_from_slice(&there.to_le_bytes());
-        all.extend_from_slice(&event.status.unwrap_or_default().to_le_bytes());
-        let hash = SipHasher13::new_with_keys(self.keys.0, self.keys.1).hash(all);
-        (hash.h1, hash.h2 as u32)
+        self.named.insert(identity, found.map_or(UNKNOWN, |name| name.0));
+        found
     }
 
     /// Keeps what an event came to.
-    fn keep(&mut self, (hash, check): (u64, u32), known: Known) {
-        if self.met.len() >= KEPT {
-            self.met.clear();
-            self.more.clear();
-        }
+    fn keep(&mut self, identity: Identity, known: Known) -> u32 {
         let came_to = match known {
             Known { ref rows, host: None, unplaced: None } if rows.len() == 1 && rows[0] < MORE => rows[0],
             known => {
@@ -203,28 +234,27 @@ impl<'r, 'e> Digester<'r, 'e> {
                 MORE | (self.more.len() - 1) as u32
             }
         };
-        self.met.insert_unique(hash, Met { hash, check, came_to }, |it| it.hash);
+        self.met.insert(identity, came_to);
+        came_to
     }
+}
 
-    fn count(&mut self, known: &Known, event: &Event<'_>, client: Option<u32>) {
-        let count = event.count.unwrap_or(1);
-        for &row in &known.rows {
-            self.part.ledger.tallies[row as usize].add(count, event.first, event.last, client);
+/// Counts an event in whatever it came to.
+fn count(part: &mut Part, hosts: &mut [((String, String), Option<Span>)], known: &Known, note: &Note) {
+    for &row in &known.rows {
+        part.ledger.tallies[row as usize].add(note.count, note.first, note.last, note.client);
+    }
+    let span = note.first.zip(note.last).map(|(first, last)| Span { first, last, lines: 1 });
+    if let (Some(host), Some(span)) = (known.host, span) {
+        match &mut hosts[host as usize].1 {
+            Some(known) => known.add(span),
+            slot => *slot = Some(span),
         }
-        let span = event.first.zip(event.last).map(|(first, last)| Span { first, last, lines: 1 });
-        if let (Some(host), Some(span)) = (known.host, span) {
-            match &mut self.hosts[host as usize].1 {
-                Some(known) => known.add(span),
-                none => *none = Some(span),
-            }
-        }
-        if known.rows.is_empty() {
-            if let Some(what) = &known.unplaced {
-                self.part.unplaced.add(what, count);
-            }
-        } else {
-            self.part.placed += 1;
-        }
+    }
+    if !known.rows.is_empty() {
+        part.placed += 1;
+    } else if let Some(what) = &known.unplaced {
+        part.unplaced.add(what, note.count);
     }
 }
 
@@ -241,8 +271,7 @@ impl Take for Digester<'_, '_> {
             self.scratch.extend_from_slice(source.as_bytes());
             self.scratch.push(0xff);
             self.scratch.extend_from_slice(id.as_bytes());
-            let id = SipHasher13::new_with_keys(self.keys.0, self.keys.1).hash(&self.scratch).h1;
-            if self.reading.recent.met(id) {
+            if self.reading.recent.met(Identity::of(self.keys, &self.scratch).hash) {
                 self.part.twice += 1;
                 return Ok(());
             }
@@ -255,38 +284,21 @@ impl Take for Digester<'_, '_> {
                 none => *none = Some(span),
             }
         }
-        let (client, from) = match event.client.filter(|client| *client != "-") {
-            Some(address) => {
-                let (client, from) = self.client(address);
-                (Some(client), from)
-            }
-            None => (None, CameFrom::Unsaid),
-        };
+        let client = event.client.filter(|client| *client != "-").map(|address| self.clients.get(address));
+        let (client, from) = (client.map(|it| it.0), client.map_or(CameFrom::Unsaid, |it| it.1));
+        self.notes.add(self.keys, event, (client, from), self.line);
         // What code writes is hardly ever the same twice.
         if let Some(text) = event.text {
             let known = self.of_text(event, text);
-            self.count(&known, event, client);
+            let note = *self.notes.all.last().expect("it was noted just now");
+            count(&mut self.part, &mut self.hosts, &known, &note);
             if event.path.is_none() && event.did.is_none() && event.endpoint.is_none() {
-                return Ok(());
+                self.notes.all.pop();
             }
         }
-        let identity = self.identity(event, from);
-        let is_it = |it: &Met| (it.hash, it.check) == identity;
-        if let Some(met) = self.met.find(identity.0, is_it).copied() {
-            if met.came_to < MORE {
-                let count = event.count.unwrap_or(1);
-                self.part.ledger.tallies[met.came_to as usize].add(count, event.first, event.last, client);
-                self.part.placed += 1;
-            } else {
-                let known = std::mem::take(&mut self.more[(met.came_to ^ MORE) as usize]);
-                self.count(&known, event, client);
-                self.more[(met.came_to ^ MORE) as usize] = known;
-            }
-            return Ok(());
+        if self.notes.is_full() {
+            self.add_up();
         }
-        let known = self.resolve(event, from)?;
-        self.count(&known, event, client);
-        self.keep(identity, known);
         Ok(())
     }
 

@@ -6,7 +6,7 @@ use std::sync::Mutex;
 
 use crate::adding::Digester;
 use crate::coverage::{Coverage, Of};
-use crate::format::{Bad, Columns, Format, recognise};
+use crate::format::{Bad, Columns, Format, Reader, recognise};
 use crate::input::{Batch, Cutter, Input};
 use crate::ledger::{Ledger, Span};
 use crate::part::{Part, Reading, Wanted};
@@ -102,9 +102,9 @@ fn log(reading: Reading<'_, '_>, input: &Input) -> io::Result<(Part, FileTold, O
     let mut cutter = Cutter::new(input.open()?);
     let beside = |mut part: Part| {
         let columns = Columns::default();
-        let mut digester = Digester::new(reading, Format::Plain, &columns);
+        let (mut reader, mut digester) = (Reader::new(Format::Plain, &columns), Digester::new(reading));
         for line in input.covers() {
-            digester.line(line.as_bytes(), 0);
+            digester.line(&mut reader, line.as_bytes(), 0);
         }
         part.merge(digester.part);
         part
@@ -125,9 +125,9 @@ fn log(reading: Reading<'_, '_>, input: &Input) -> io::Result<(Part, FileTold, O
     };
     let mut part = Part::default();
     if format.may_be_whole() && is_part_of_a_document(&first.bytes) {
-        let mut digester = Digester::new(reading, format, &columns);
+        let mut digester = Digester::new(reading);
         match cutter.whole(first.bytes)? {
-            Some(bytes) => digester.line(&bytes, 1),
+            Some(bytes) => digester.line(&mut Reader::new(format, &columns), &bytes, 1),
             None => digester.part.bad.add(1, Bad::TooLong),
         }
         part = digester.part;
@@ -136,7 +136,7 @@ fn log(reading: Reading<'_, '_>, input: &Input) -> io::Result<(Part, FileTold, O
         let workers = std::thread::available_parallelism().map_or(1, usize::from);
         let parts: Vec<Part> = std::thread::scope(|scope| {
             let run = || {
-                let mut digester = Digester::new(reading, format, &columns);
+                let (mut reader, mut digester) = (Reader::new(format, &columns), Digester::new(reading));
                 let mut spare = Batch::default();
                 loop {
                     let next = {
@@ -152,7 +152,7 @@ fn log(reading: Reading<'_, '_>, input: &Input) -> io::Result<(Part, FileTold, O
                         }
                     };
                     let Some(batch) = next else { break digester.part };
-                    digester.batch(&batch);
+                    digester.batch(&mut reader, &batch);
                     spare = batch;
                 }
             };

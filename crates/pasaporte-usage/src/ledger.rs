@@ -4,8 +4,9 @@
 //! ledgers of parts are that of the whole.
 
 use std::collections::BTreeMap;
+use std::hash::BuildHasher;
 
-use hashbrown::HashMap;
+use hashbrown::HashTable;
 use pasaporte_core::estate::{Answered, CameFrom, MOST_CLIENTS, Outcome, SeenIn};
 use rustc_hash::FxBuildHasher;
 
@@ -92,6 +93,11 @@ impl Tally {
         }
     }
 
+    /// Something of its beginning and its end, so that all of it is at hand.
+    pub(crate) fn touched(&self) -> u64 {
+        self.count ^ u64::from(self.clients[MOST_CLIENTS - 1])
+    }
+
     pub(crate) fn first(&self) -> Option<i64> {
         (self.first != NEVER.0).then_some(self.first)
     }
@@ -145,9 +151,10 @@ impl Span {
 /// Rows that add up.
 #[derive(Debug, Default)]
 pub struct Ledger {
-    names: HashMap<Box<str>, Name, FxBuildHasher>,
+    /// Names by their texts, and rows by what they say: numbers alone, so that these tables stay small.
+    names: HashTable<u32>,
     texts: Vec<Box<str>>,
-    places: HashMap<Row, u32, FxBuildHasher>,
+    places: HashTable<u32>,
     pub(crate) rows: Vec<Row>,
     pub(crate) tallies: Vec<Tally>,
     /// Of each account and host that was called, from when until when.
@@ -156,13 +163,19 @@ pub struct Ledger {
 
 impl Ledger {
     pub(crate) fn name(&mut self, text: &str) -> Name {
-        if let Some(name) = self.names.get(text) {
-            return *name;
+        let hash = |text: &str| FxBuildHasher.hash_one(text);
+        let new = self.texts.len() as u32;
+        let texts = &mut self.texts;
+        let known = self.names.entry(
+            hash(text),
+            |name| *texts[*name as usize] == *text,
+            |name| hash(&texts[*name as usize]),
+        );
+        let name = *known.or_insert(new).get();
+        if name == new {
+            texts.push(text.into());
         }
-        let name = Name(self.texts.len() as u32);
-        self.texts.push(text.into());
-        self.names.insert(text.into(), name);
-        name
+        Name(name)
     }
 
     pub(crate) fn text(&self, name: Name) -> &str {
@@ -171,12 +184,20 @@ impl Ledger {
 
     /// The place of a row.
     pub(crate) fn place(&mut self, row: Row) -> u32 {
-        let (rows, tallies) = (&mut self.rows, &mut self.tallies);
-        *self.places.entry(row).or_insert_with(|| {
+        let hash = |row: &Row| FxBuildHasher.hash_one(row);
+        let new = self.rows.len() as u32;
+        let rows = &mut self.rows;
+        let known = self.places.entry(
+            hash(&row),
+            |place| rows[*place as usize] == row,
+            |place| hash(&rows[*place as usize]),
+        );
+        let place = *known.or_insert(new).get();
+        if place == new {
             rows.push(row);
-            tallies.push(Tally::default());
-            (rows.len() - 1) as u32
-        })
+            self.tallies.push(Tally::default());
+        }
+        place
     }
 
     /// Adds the rows of another.
@@ -186,7 +207,8 @@ impl Ledger {
             return;
         }
         let names: Vec<Name> = other.texts.iter().map(|text| self.name(text)).collect();
-        self.places.reserve(other.rows.len() / 2);
+        let rows = &self.rows;
+        self.places.reserve(other.rows.len() / 2, |place| FxBuildHasher.hash_one(rows[*place as usize]));
         for (row, tally) in other.rows.iter().zip(&other.tallies) {
             let place = self.place(row.renamed(&names));
             self.tallies[place as usize].merge(tally);

@@ -6,12 +6,15 @@
 //! distinct rows and not with lines; and [`write`] gives the rows in order, so that the same logs give the same bytes.
 
 mod adding;
+mod clients;
 mod coverage;
 mod digest;
 mod event;
 mod format;
 mod input;
 mod ledger;
+mod met;
+mod notes;
 mod part;
 mod places;
 mod recent;

@@ -4,16 +4,11 @@ use pasaporte_core::access::INVOKE;
 use pasaporte_core::estate::{Answered, CameFrom, EndpointId, Outcome, SeenIn, Thing, Vocabulary};
 use smallvec::SmallVec;
 
-use crate::adding::{Digester, Known, NAMES};
+use crate::adding::{Digester, Known, Named};
 use crate::event::{Event, In};
 use crate::format::Bad;
-use crate::ledger::{Name, Row, Showed};
-use crate::places::Places;
+use crate::ledger::{Row, Showed};
 use crate::secrets::{Secrets, Whose};
-
-/// Of what names are looked up: principals, and things.
-const SOMEBODY: usize = 0;
-const SOMETHING: usize = 1;
 
 /// What was seen, and in what.
 type Sightings = SmallVec<[(Showed, SeenIn); 1]>;
@@ -26,7 +21,9 @@ impl Digester<'_, '_> {
 
     fn resolve_use(&mut self, event: &Event<'_>) -> Result<Known, Bad> {
         let places = self.reading.places;
-        let did = event.did.filter(|did| is_action(did)).ok_or(Bad::NotOfTheFormat)?;
+        let did = event.did.ok_or(Bad::NotOfTheFormat)?;
+        let action = self.named(Named::Action, did, |_| is_action(did).then(|| did.to_owned()));
+        let action = action.ok_or(Bad::NotOfTheFormat)?;
         let outcome = match event.outcome {
             None => Outcome::Allowed,
             Some(word) => Outcome::parse(word).ok_or(Bad::NotOfTheFormat)?,
@@ -39,7 +36,7 @@ impl Digester<'_, '_> {
             Some(places.estate().text(places.estate().get(trigger)?.kind))
         });
         let who = match event.who.or(event.user) {
-            Some(text) => self.named(SOMEBODY, text, |places| places.who(text)),
+            Some(text) => self.named(Named::Somebody, text, |places| places.who(text)),
             // What made it run is all that is known of who did.
             None => kind.map(|kind| self.part.ledger.name(&format!("service:{kind}"))),
         };
@@ -56,31 +53,13 @@ impl Digester<'_, '_> {
                 Some(self.part.ledger.name(&label))
             }
             _ => event.to.and_then(|text| {
-                self.named(SOMETHING, text, |places| Some(places.estate().label(places.thing(text)?)))
+                self.named(Named::Something, text, |places| Some(places.estate().label(places.thing(text)?)))
             }),
         };
         let ledger = &mut self.part.ledger;
         let through = through.map(|id| ledger.name(id));
-        let row = Row::Used { who, did: ledger.name(did), to, outcome, through };
+        let row = Row::Used { who, did: action, to, outcome, through };
         Ok(Known { rows: SmallVec::from_slice(&[ledger.place(row)]), ..Known::default() })
-    }
-
-    /// What a text names, as the estate writes it: looked up once.
-    fn named(
-        &mut self,
-        what: usize,
-        text: &str,
-        find: impl FnOnce(&Places<'_>) -> Option<String>,
-    ) -> Option<Name> {
-        if let Some(known) = self.named[what].get(text) {
-            return *known;
-        }
-        let found = find(self.reading.places).map(|label| self.part.ledger.name(&label));
-        if self.named[what].len() >= NAMES {
-            self.named[what].clear();
-        }
-        self.named[what].insert(text.into(), found);
-        found
     }
 
     fn resolve_call(&mut self, event: &Event<'_>, from: CameFrom) -> Result<Known, Bad> {

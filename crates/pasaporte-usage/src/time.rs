@@ -11,7 +11,7 @@ pub(crate) fn rfc3339(text: &str) -> Option<i64> {
 
 /// The commonest form, `2026-11-20T06:00:00Z` with or without a fraction; anything else is left to a real parser.
 fn plain(text: &[u8]) -> Option<i64> {
-    let (text, zulu) = text.split_at_checked(19)?;
+    let (text, zulu) = text.split_first_chunk::<19>()?;
     let is_plain = match zulu {
         [b'Z'] => true,
         [b'.', fraction @ .., b'Z'] => !fraction.is_empty() && fraction.iter().all(u8::is_ascii_digit),
@@ -26,13 +26,14 @@ fn plain(text: &[u8]) -> Option<i64> {
     {
         return None;
     }
-    let number = |from: usize, to: usize| {
-        text[from..to]
-            .iter()
-            .try_fold(0_i64, |all, digit| digit.is_ascii_digit().then(|| all * 10 + i64::from(digit - b'0')))
-    };
-    let (year, month, day) = (number(0, 4)?, number(5, 7)?, number(8, 10)?);
-    let (hour, minute, second) = (number(11, 13)?, number(14, 16)?, number(17, 19)?);
+    let digit = |place: usize| text[place].wrapping_sub(b'0');
+    let digits = [0, 1, 2, 3, 5, 6, 8, 9, 11, 12, 14, 15, 17, 18].map(digit);
+    if digits.into_iter().any(|digit| digit > 9) {
+        return None;
+    }
+    let pair = |place: usize| i64::from(digits[place]) * 10 + i64::from(digits[place + 1]);
+    let (year, month, day) = (pair(0) * 100 + pair(2), pair(4), pair(6));
+    let (hour, minute, second) = (pair(8), pair(10), pair(12));
     // The rest, leap seconds and days that are not there among it, is for the parser to judge.
     if !(1970..=2400).contains(&year) || !(1..=12).contains(&month) || !(1..=28).contains(&day) {
         return None;

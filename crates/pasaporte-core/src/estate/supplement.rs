@@ -1,6 +1,8 @@
 //! What somebody says of an estate beside it: who owns what, where it belongs, what counts as inside. It comes before
 //! what the estate says itself, and changes nothing that the decision looks at.
 
+use std::sync::LazyLock;
+
 use ipnet::IpNet;
 use rustc_hash::FxHashSet;
 
@@ -97,15 +99,18 @@ impl Estate {
 
 /// Whether no address of a network is reached from the internet (RFC 1918, RFC 4193, loopback, link-local).
 pub(crate) fn is_private(net: &IpNet) -> bool {
-    const PRIVATE: [&str; 8] = [
-        "10.0.0.0/8",
-        "172.16.0.0/12",
-        "192.168.0.0/16",
-        "127.0.0.0/8",
-        "169.254.0.0/16",
-        "fc00::/7",
-        "fe80::/10",
-        "::1/128",
-    ];
-    PRIVATE.iter().filter_map(|text| text.parse::<IpNet>().ok()).any(|private| private.contains(net))
+    static PRIVATE: LazyLock<Vec<IpNet>> = LazyLock::new(|| {
+        let all = [
+            "10.0.0.0/8",
+            "172.16.0.0/12",
+            "192.168.0.0/16",
+            "127.0.0.0/8",
+            "169.254.0.0/16",
+            "fc00::/7",
+            "fe80::/10",
+            "::1/128",
+        ];
+        all.iter().filter_map(|text| text.parse().ok()).collect()
+    });
+    PRIVATE.iter().any(|private| private.contains(net))
 }

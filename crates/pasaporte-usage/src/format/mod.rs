@@ -2,6 +2,7 @@
 
 mod access;
 mod cloudevents;
+mod flat;
 mod json;
 mod ocsf;
 mod otlp;
@@ -119,20 +120,34 @@ pub(crate) trait Take {
     fn covers(&mut self, said: CoversSaid) -> Result<(), Bad>;
 }
 
-/// Reads one line, or one document. All that it says is taken; the first thing that is wrong is given back.
-pub(crate) fn read(
+/// Reads the lines of a log.
+#[derive(Debug)]
+pub(crate) struct Reader<'c> {
     format: Format,
-    columns: &table::Columns,
-    text: &str,
-    take: &mut dyn Take,
-) -> Result<(), Bad> {
-    match format {
-        Format::Plain => plain::read(text, take),
-        Format::Table => table::read(columns, text, take),
-        Format::Access => access::read(text, take),
-        Format::OpenTelemetry => otlp::read(text, take),
-        Format::Ocsf => ocsf::read(text, take),
-        Format::CloudEvents => cloudevents::read(text, take),
+    columns: &'c Columns,
+    layouts: flat::Layouts,
+}
+
+impl<'c> Reader<'c> {
+    pub(crate) fn new(format: Format, columns: &'c Columns) -> Self {
+        Self { format, columns, layouts: flat::Layouts::default() }
+    }
+
+    /// Whether a line is the one of names.
+    pub(crate) fn is_heading(&self, line: u64) -> bool {
+        self.format == Format::Table && line == 1
+    }
+
+    /// Reads one line, or one document. All that it says is taken; the first thing that is wrong is given back.
+    pub(crate) fn read(&mut self, text: &str, take: &mut dyn Take) -> Result<(), Bad> {
+        match self.format {
+            Format::Plain => plain::read(&mut self.layouts, text, take),
+            Format::Table => table::read(self.columns, text, take),
+            Format::Access => access::read(text, take),
+            Format::OpenTelemetry => otlp::read(text, take),
+            Format::Ocsf => ocsf::read(text, take),
+            Format::CloudEvents => cloudevents::read(text, take),
+        }
     }
 }
 

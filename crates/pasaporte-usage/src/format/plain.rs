@@ -1,12 +1,14 @@
 //! Our own lines, the easiest to export to: one flat JSON object a line (docs/logs.md).
 //!
-//! Nearly all lines are flat and have no escapes; those are gone through once, by hand. Any other is left to a real parser.
+//! Nearly all lines are flat and have no escapes; those are scanned by the layout of those before them. Any other is left
+//! to a real parser.
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
 
+use super::flat::Layouts;
 use super::json::Scalar;
 use super::{Bad, CoversSaid, Take};
 use crate::event::{Credential, Event, In};
@@ -18,8 +20,10 @@ macro_rules! fields {
         #[derive(Debug, Clone, Copy, PartialEq, Eq)]
         #[repr(u8)]
         pub(crate) enum Field { $($field,)* }
+        /// All fields, in order.
+        const ALL: &[Field] = &[$(Field::$field),*];
         /// How many fields there are.
-        pub(crate) const FIELDS: usize = [$($name),*].len();
+        pub(crate) const FIELDS: usize = ALL.len();
 
         /// The field of a name.
         pub(crate) fn field(name: &str) -> Option<Field> {
@@ -60,10 +64,10 @@ fields! {
 pub(crate) type Values<'a> = [Option<&'a str>; FIELDS];
 
 /// Reads a line.
-pub(super) fn read(line: &str, take: &mut dyn Take) -> Result<(), Bad> {
+pub(super) fn read(layouts: &mut Layouts, line: &str, take: &mut dyn Take) -> Result<(), Bad> {
     let line = line.trim_ascii();
-    if let Some(values) = flat(line) {
-        return event(&values, take);
+    if let Some(said) = layouts.said(line) {
+        return take.event(&said.event()?);
     }
     // Nested, escaped or damaged.
     let parsed: Line<'_> = serde_json::from_str(line).map_err(|_| Bad::NotOfTheFormat)?;
@@ -111,113 +115,81 @@ enum Actions {
 
 /// What the values of a line say.
 pub(crate) fn event(values: &Values<'_>, take: &mut dyn Take) -> Result<(), Bad> {
-    let get = |field: Field| values[field as usize].filter(|text| !text.is_empty());
-    let time = |field: Field| get(field).map(|text| rfc3339(text).ok_or(Bad::NoTime)).transpose();
-    let at = time(Field::Time)?;
-    let (first, last) = (time(Field::First)?.or(at), time(Field::Last)?.or(at));
-    if first.is_none() || last.is_none() || first > last {
-        return Err(Bad::NoTime);
+    let mut said = Said::default();
+    for (field, value) in ALL.iter().zip(values) {
+        said.say(*field, value.unwrap_or_default());
     }
-    let number = |field: Field| {
-        get(field).map(|text| text.parse::<u64>().map_err(|_| Bad::NotOfTheFormat)).transpose()
-    };
-    let status = number(Field::Status)?.map(|status| u16::try_from(status).unwrap_or_default());
-    let mut event = Event {
-        first,
-        last,
-        count: number(Field::Count)?,
-        id: get(Field::Id).map(|id| ("", id)),
-        client: get(Field::Client),
-        who: get(Field::Who),
-        did: get(Field::Did),
-        to: get(Field::To),
-        outcome: get(Field::Outcome),
-        through: get(Field::Through),
-        endpoint: get(Field::Endpoint),
-        host: get(Field::Host),
-        path: get(Field::Path),
-        method: get(Field::Method),
-        status,
-        function: get(Field::Function),
-        showed: get(Field::Showed),
-        issuer: get(Field::Issuer),
-        user: get(Field::User),
-        text: get(Field::Text),
-        ..Event::default()
-    };
-    if let Some(value) = get(Field::Key) {
-        event.credentials.push(Credential { place: In::Field, name: "key", value });
-    }
-    take.event(&event)
+    take.event(&said.event()?)
 }
 
-/// The values of a flat object without escapes; none for anything else.
-fn flat(line: &str) -> Option<Values<'_>> {
-    let bytes = line.as_bytes();
-    let mut values: Values<'_> = [None; FIELDS];
-    let mut at = 1;
-    let blank = |at: &mut usize| {
-        while matches!(bytes.get(*at), Some(b' ' | b'\t' | b'\r')) {
-            *at += 1;
+/// What a line says, value by value.
+#[derive(Debug, Default)]
+pub(super) struct Said<'a> {
+    event: Event<'a>,
+    at: Option<i64>,
+    /// Whether a time, or a number, is none.
+    no_time: bool,
+    no_number: bool,
+}
+
+impl<'a> Said<'a> {
+    pub(super) fn say(&mut self, field: Field, value: &'a str) {
+        if value.is_empty() {
+            return;
         }
-    };
-    if *bytes.first()? != b'{' {
-        return None;
-    }
-    loop {
-        blank(&mut at);
-        if *bytes.get(at)? != b'"' {
-            return None;
-        }
-        let name = quoted(line, &mut at)?;
-        blank(&mut at);
-        if *bytes.get(at)? != b':' {
-            return None;
-        }
-        at += 1;
-        blank(&mut at);
-        let value = match *bytes.get(at)? {
-            b'"' => Some(quoted(line, &mut at)?),
-            b'-' | b'0'..=b'9' => {
-                let start = at;
-                while matches!(bytes.get(at), Some(b'-' | b'+' | b'.' | b'e' | b'E' | b'0'..=b'9')) {
-                    at += 1;
-                }
-                Some(&line[start..at])
+        let event = &mut self.event;
+        let said = Some(value);
+        let slot = match field {
+            Field::Time => return self.at = self.time(value),
+            Field::First => return self.event.first = self.time(value),
+            Field::Last => return self.event.last = self.time(value),
+            Field::Count => return self.event.count = self.number(value),
+            Field::Status => {
+                let status = self.number(value);
+                return self.event.status = status.map(|status| u16::try_from(status).unwrap_or_default());
             }
-            _ => return None,
+            Field::Id => return event.id = Some(("", value)),
+            Field::Key => {
+                return event.credentials.push(Credential { place: In::Field, name: "key", value });
+            }
+            Field::Client => &mut event.client,
+            Field::Who => &mut event.who,
+            Field::Did => &mut event.did,
+            Field::To => &mut event.to,
+            Field::Outcome => &mut event.outcome,
+            Field::Through => &mut event.through,
+            Field::Endpoint => &mut event.endpoint,
+            Field::Host => &mut event.host,
+            Field::Path => &mut event.path,
+            Field::Method => &mut event.method,
+            Field::Function => &mut event.function,
+            Field::Showed => &mut event.showed,
+            Field::Issuer => &mut event.issuer,
+            Field::User => &mut event.user,
+            Field::Text => &mut event.text,
         };
-        if let Some(field) = field(name) {
-            let slot = &mut values[field as usize];
-            if slot.is_some() {
-                return None;
-            }
-            *slot = value;
-        } else if name == "covers" {
-            return None;
-        }
-        blank(&mut at);
-        match *bytes.get(at)? {
-            b',' => at += 1,
-            b'}' => break,
-            _ => return None,
-        }
+        *slot = said;
     }
-    (at + 1 == bytes.len()).then_some(values)
-}
 
-/// A text in quotes that has no escape and no control character, and the place after it.
-fn quoted<'l>(line: &'l str, at: &mut usize) -> Option<&'l str> {
-    let start = *at + 1;
-    let bytes = line.as_bytes();
-    let mut end = start;
-    loop {
-        match *bytes.get(end)? {
-            b'"' => break,
-            b'\\' | 0..=0x1f => return None,
-            _ => end += 1,
-        }
+    fn time(&mut self, text: &str) -> Option<i64> {
+        let time = rfc3339(text);
+        self.no_time |= time.is_none();
+        time
     }
-    *at = end + 1;
-    Some(&line[start..end])
+
+    fn number(&mut self, text: &str) -> Option<u64> {
+        let number = text.parse().ok();
+        self.no_number |= number.is_none();
+        number
+    }
+
+    /// The event, once all is said.
+    pub(super) fn event(mut self) -> Result<Event<'a>, Bad> {
+        let event = &mut self.event;
+        (event.first, event.last) = (event.first.or(self.at), event.last.or(self.at));
+        if self.no_time || event.first.is_none() || event.last.is_none() || event.first > event.last {
+            return Err(Bad::NoTime);
+        }
+        if self.no_number { Err(Bad::NotOfTheFormat) } else { Ok(self.event) }
+    }
 }
