@@ -2,8 +2,8 @@
 
 use pasaporte_core::access::{On, Verdict};
 use pasaporte_core::estate::{
-    Attribute, Check, Condition, Effect, EndpointId, FunctionId, KeyId, KeyReach, Principal, Showed, State,
-    Thing, VerifierId,
+    Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, FunctionId, Key, KeyId, KeyOf,
+    KeyReach, Presents, Principal, Showed, State, Thing, VerifierId, Way,
 };
 
 use super::grants::is_writable;
@@ -104,16 +104,68 @@ impl Tightening<'_, '_> {
         self.audit.estate().get(token)?.verifier
     }
 
-    /// A key that nobody used.
+    /// A key that nobody used, or that opens more than it was used for.
     pub(super) fn key(&mut self, id: KeyId) {
         let (audit, estate) = (self.audit, self.audit.estate());
         let Some(key) = estate.get(id).filter(|key| key.state == State::Enabled) else { return };
-        if audit.was_used(id) {
-            return self.leave(Thing::Key(id), Why::InUse);
+        let Some(window) = audit.watch_of_key(id, key) else {
+            let why = if audit.was_used(id) { Why::InUse } else { Why::NotWatched };
+            return self.leave(Thing::Key(id), why);
+        };
+        // What a gateway shows on behalf of callers is in no log of what they showed.
+        let presented = functions_behind(estate, id);
+        if !audit.was_used(id) && presented.is_empty() {
+            self.proposal.changes.push(Change::Retire { key: id, window });
+            return;
         }
-        match audit.watch_of_key(id, key) {
-            Some(window) => self.proposal.changes.push(Change::Retire { key: id, window }),
-            None => self.leave(Thing::Key(id), Why::NotWatched),
+        match self.confined(id, key, presented) {
+            Ok((of, reach)) => {
+                let came = audit.shown_by(id).count;
+                self.proposal.changes.push(Change::Confine { key: id, of, reach, came, window });
+            }
+            Err(why) => self.leave(Thing::Key(id), why),
         }
     }
+
+    /// The least that a key must open for what it was used for, where that is less than it does.
+    fn confined(&self, id: KeyId, key: &Key, presented: Vec<FunctionId>) -> Result<(KeyOf, KeyReach), Why> {
+        let (audit, estate) = (self.audit, self.audit.estate());
+        // Whoever makes code run with an admin key, and calls no endpoint, manages.
+        if !estate.uses_by(Principal::Key(id)).is_empty() {
+            return Err(Why::InUse);
+        }
+        let seen = estate.calls_with(id).filter_map(|call| call.tally.last).max();
+        let told = audit.last_use_of(id);
+        if told.is_some_and(|told| seen.is_none_or(|seen| told.duration_since(seen) > A_DAY)) {
+            return Err(Why::InUse);
+        }
+        let called = estate.calls_with(id).filter_map(|call| estate.get(call.endpoint));
+        let asked = |it: &Endpoint| match it.check {
+            Check::Key(least) => least,
+            _ => KeyReach::Function,
+        };
+        let least = called.map(asked).max().unwrap_or(KeyReach::Function);
+        let mut functions: Vec<FunctionId> = audit.used_for(id).into_iter().map(|(id, _)| id).collect();
+        functions.extend(presented);
+        functions.sort_unstable();
+        functions.dedup();
+        match functions[..] {
+            [only] if least == KeyReach::Function && key.reach > least => {
+                Ok((KeyOf::Function(only), KeyReach::Function))
+            }
+            _ if key.reach > KeyReach::App && least <= KeyReach::App => Ok((key.of, KeyReach::App)),
+            [_] if key.reach > KeyReach::Function => Err(Why::AsksForMore),
+            _ => Err(Why::InUse),
+        }
+    }
+}
+
+/// How much later than what logs show a key may be said to have been used, and be used for that.
+const A_DAY: jiff::SignedDuration = jiff::SignedDuration::from_hours(24);
+
+/// The functions behind routes of gateways that show a key.
+fn functions_behind(estate: &Estate, key: KeyId) -> Vec<FunctionId> {
+    let shows =
+        |it: &Endpoint| matches!(it.way, Way::Route { presents: Presents::Key(shown), .. } if shown == key);
+    estate.all::<EndpointId>().filter(|(_, it)| shows(it)).map(|(_, it)| it.function).collect()
 }

@@ -7,8 +7,8 @@ mod grants;
 use std::collections::{BTreeMap, BTreeSet};
 
 use pasaporte_core::estate::{
-    AdmissionId, Answered, Check, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Principal, ScopeId,
-    Showed, StatementId, Thing,
+    AdmissionId, Answered, Check, EndpointId, FunctionId, GrantId, IdentityId, KeyId, KeyOf, KeyReach,
+    Principal, ScopeId, Showed, StatementId, Thing,
 };
 use pasaporte_core::usage::Window;
 use rustc_hash::FxHashMap;
@@ -57,6 +57,19 @@ pub enum Change {
         /// How often somebody came, all with that.
         came: u64,
         /// The time in which nobody came without.
+        window: Window,
+    },
+    /// A key opens what it was used for, and no more.
+    Confine {
+        /// The key.
+        key: KeyId,
+        /// What it opens then.
+        of: KeyOf,
+        /// How much of that.
+        reach: KeyReach,
+        /// How often it was used, each time for that.
+        came: u64,
+        /// The time in which it was used for nothing else.
         window: Window,
     },
     /// A key that nobody used is switched off.
@@ -116,6 +129,8 @@ pub enum Why {
     CameApart,
     /// No trigger of the function says for which source it runs.
     NoSource,
+    /// It is used for one function, whose endpoint asks for a key of all of them.
+    AsksForMore,
     /// It is in use.
     InUse,
 }

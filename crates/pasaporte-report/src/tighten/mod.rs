@@ -9,7 +9,7 @@ use pasaporte_audit::tighten::{Change, On, Proposal, Why};
 use pasaporte_audit::{Audit, times};
 use pasaporte_core::access::{On as Asked, Verdict};
 use pasaporte_core::diff::Diff;
-use pasaporte_core::estate::{Check, Estate, Principal, Thing, Vocabulary};
+use pasaporte_core::estate::{Check, Estate, KeyOf, KeyReach, Principal, Thing, Vocabulary};
 use pasaporte_core::usage::Window;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -39,7 +39,7 @@ pub struct TightenOut {
 /// A change.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ChangeOut {
-    /// `drop`, `narrow`, `pin`, `ask` or `retire`.
+    /// `drop`, `narrow`, `pin`, `ask`, `confine` or `retire`.
     pub kind: String,
     /// What is changed.
     pub what: String,
@@ -254,6 +254,20 @@ fn change(estate: &Estate, it: &Change) -> ChangeOut {
             };
             ("ask", thing, told, Vec::new(), because)
         }
+        Change::Confine { key, of, reach, came, window } => {
+            let thing = Thing::Key(*key);
+            let (opens, which) = match of {
+                KeyOf::Function(function) => (estate.label(Thing::Function(*function)), "alone"),
+                KeyOf::Scope(scope) => (estate.label(Thing::Scope(*scope)), "that does not manage it"),
+            };
+            debug_assert_ne!(*reach, KeyReach::Admin, "what is confined manages nothing");
+            let told = format!(
+                "Have the clients of {} use a key of {opens} {which} in its place.",
+                estate.label(thing)
+            );
+            let because = format!("it was used {}, each time for that; {}", times(*came), seen_in(window));
+            ("confine", thing, told, vec![opens], because)
+        }
         Change::Retire { key, window } => {
             let thing = Thing::Key(*key);
             let told = format!("Switch {} off: nobody used it.", estate.label(thing));
@@ -289,6 +303,9 @@ fn why(why: Why) -> &'static str {
         }
         Why::CameApart => "those who came showed different kinds of credentials",
         Why::NoSource => "a service may run it for strangers, and no trigger says for which source",
+        Why::AsksForMore => {
+            "it is used for one function, whose endpoint asks for a key of the whole app: let that ask for one of its own first"
+        }
         Why::InUse => "it is in use",
     }
 }

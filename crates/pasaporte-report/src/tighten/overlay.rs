@@ -4,8 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use pasaporte_audit::tighten::{Change, Narrowed, On, Proposal};
 use pasaporte_core::estate::{
-    At, Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, GrantId, KeyId, KeyOf, LastUse,
-    List, Name, Network, PatternId, Presents, Selection, State, StatementId, Test, Thing, Vocabulary, Way,
+    At, Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, GrantId, Key, KeyId, KeyOf,
+    LastUse, List, Name, Network, PatternId, Presents, Selection, State, StatementId, Test, Thing,
+    Vocabulary, Way,
 };
 use pasaporte_core::pattern::Pattern;
 use serde_json::{Map, Value, json};
@@ -52,12 +53,19 @@ impl Sections {
                     self.entry("endpoints", endpoint(estate, *id, it, check));
                 }
             }
-            Change::Retire { key, .. } => {
-                if let Some(entry) = retired(estate, *key) {
-                    self.entry("keys", entry);
-                }
+            Change::Confine { key: id, of, reach, .. } => {
+                let confined = estate.get(*id).map(|it| Key { of: *of, reach: *reach, ..it.clone() });
+                self.entries_of("keys", confined.map(|it| key(estate, *id, &it)));
+            }
+            Change::Retire { key: id, .. } => {
+                let retired = estate.get(*id).map(|it| Key { state: State::Disabled, ..it.clone() });
+                self.entries_of("keys", retired.map(|it| key(estate, *id, &it)));
             }
         }
+    }
+
+    fn entries_of(&mut self, section: &'static str, entries: impl IntoIterator<Item = Value>) {
+        entries.into_iter().for_each(|entry| self.entry(section, entry));
     }
 
     fn entry(&mut self, section: &'static str, entry: Value) {
@@ -288,9 +296,8 @@ fn endpoint(estate: &Estate, id: EndpointId, it: &Endpoint, check: &Check) -> Va
     Value::Object(entry)
 }
 
-/// A key as it is, switched off.
-fn retired(estate: &Estate, id: KeyId) -> Option<Value> {
-    let it = estate.get(id)?;
+/// A key.
+fn key(estate: &Estate, id: KeyId, it: &Key) -> Value {
     let mut entry = Map::new();
     let mut put = |field: &str, value: Value| entry.insert(field.to_owned(), value);
     put("id", json!(estate.id(id)));
@@ -302,7 +309,7 @@ fn retired(estate: &Estate, id: KeyId) -> Option<Value> {
         }),
     );
     put("reach", json!(it.reach.word()));
-    put("state", json!(State::Disabled.word()));
+    put("state", json!(it.state.word()));
     let times = [
         ("created", it.created),
         ("rotated", it.rotated),
@@ -333,5 +340,5 @@ fn retired(estate: &Estate, id: KeyId) -> Option<Value> {
             put(field, json!(texts(list)));
         }
     }
-    Some(Value::Object(entry))
+    Value::Object(entry)
 }

@@ -7,6 +7,7 @@ use std::path::Path;
 use assert_cmd::Command;
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
+use rstest::rstest;
 use serde_json::Value;
 
 const ACTIONS: [&str; 6] =
@@ -17,6 +18,13 @@ const TAKEN: [&str; 6] = ["*", "table:*", "table:bookings", "queue:*", "queue:or
 const THINGS: [&str; 5] = ["table:bookings", "table:fares", "queue:orders", "identity:two", "identity:one"];
 const WHO: [&str; 4] = ["identity:one", "identity:two", "user:ana", "group:crew"];
 const PLACES: [&str; 4] = ["", ", at: \"account:tickets\"", ", at: \"table:bookings\"", ", at: \"app:desk\""];
+const ASKS: [&str; 3] = ["none", "{key: function}", "{key: app}"];
+const KEYS: [&str; 4] = [
+    "opens: \"function:f\", reach: function",
+    "opens: \"app:desk\", reach: app",
+    "opens: \"app:desk\", reach: admin",
+    "opens: \"account:tickets\", reach: admin",
+];
 const WHEN: [&str; 4] = ["", "", "", ", when: {second_factor: \"true\"}"];
 
 /// A grant: who, statements (deny?, action, resource, condition), where.
@@ -27,8 +35,12 @@ struct Recipe {
     grants: Vec<Held>,
     uses: Vec<(usize, usize, Option<usize>, u64)>,
     trigger: bool,
-    open: bool,
-    calls: Option<usize>,
+    /// What the endpoints ask for.
+    asks: usize,
+    /// What the key opens.
+    key: usize,
+    /// Calls: at which endpoint, and what was shown.
+    calls: Vec<(usize, usize)>,
     covered: bool,
 }
 
@@ -40,15 +52,16 @@ fn recipe() -> impl Strategy<Value = Recipe> {
         prop::collection::vec(grant, 1..5),
         prop::collection::vec(one_use, 0..6),
         any::<bool>(),
-        any::<bool>(),
-        prop::option::of(0..3usize),
+        (0..ASKS.len(), 0..KEYS.len()),
+        prop::collection::vec((0..2usize, 0..3usize), 0..3),
         prop::bool::weighted(0.8),
     )
-        .prop_map(|(grants, uses, trigger, open, calls, covered)| Recipe {
+        .prop_map(|(grants, uses, trigger, (asks, key), calls, covered)| Recipe {
             grants,
             uses,
             trigger,
-            open,
+            asks,
+            key,
             calls,
             covered,
         })
@@ -59,13 +72,19 @@ fn written(recipe: &Recipe) -> String {
          resources: [{id: \"table:bookings\", in: desk, sensitivity: confidential}, {id: \"table:fares\", in: tickets}, {id: \"queue:orders\", in: tickets}]\n\
          identities: [{id: one, in: desk, kind: execution-role}, {id: two, in: tickets, kind: execution-role}]\n\
          users: [{id: ana, in: tickets}]\ngroups: [{id: crew, in: tickets, members: [user:ana, identity:two]}]\n\
-         keys: [{id: front, opens: \"function:f\", reach: function, created: 2026-10-01}]\n"
+"
         .to_owned();
+    let _ = writeln!(text, "keys: [{{id: front, {}, created: 2026-10-01}}]", KEYS[recipe.key]);
     let trigger = if recipe.trigger { ", triggers: [{source: \"queue:orders\"}]" } else { "" };
-    let check = if recipe.open { "none" } else { "{key: function}" };
+    let check = ASKS[recipe.asks];
+    let door = |id: &str, path: &str| {
+        format!("endpoints: [{{id: {id}, check: {check}, url: \"https://tickets.marivela.example/{path}\"}}]")
+    };
     let _ = writeln!(
         text,
-        "functions: [{{id: f, in: desk, runs_as: one, endpoints: [{{id: door, check: {check}, url: \"https://tickets.marivela.example/f\"}}]{trigger}}}]"
+        "functions: [{{id: f, in: desk, runs_as: one, {}{trigger}}}, {{id: g, in: desk, {}}}]",
+        door("door", "f"),
+        door("hatch", "g")
     );
     text.push_str("grants:\n");
     for (at, (who, statements, place)) in recipe.grants.iter().enumerate() {
@@ -89,11 +108,13 @@ fn written(recipe: &Recipe) -> String {
         let (who, did) = (WHO[*who], ACTIONS[*action]);
         let _ = writeln!(text, "  - {{who: \"{who}\", did: {did}{on}, count: {count}, last: 2026-11-19}}");
     }
-    if let Some(showed) = recipe.calls {
-        let showed = ["nothing", "key:front", "identity:two"][showed];
+    for (at, (endpoint, showed)) in recipe.calls.iter().enumerate() {
+        let (endpoint, showed) =
+            (["door", "hatch"][*endpoint], ["nothing", "key:front", "identity:two"][*showed]);
+        let heading = if at == 0 { "calls:\n" } else { "" };
         let _ = writeln!(
             text,
-            "calls: [{{endpoint: door, method: POST, answer: 2xx, showed: \"{showed}\", count: 40, last: 2026-11-19}}]"
+            "{heading}  - {{endpoint: {endpoint}, method: POST, answer: 2xx, showed: \"{showed}\", count: 40, last: 2026-11-19}}"
         );
     }
     if recipe.covered {
@@ -162,3 +183,65 @@ proptest! {
         }
     }
 }
+
+/// Two functions of one app, with endpoints that ask for a key of some reach, and calls of them that showed one.
+fn desk(key: &str, asks: &str, calls: &[&str], more: &str) -> String {
+    let calls: Vec<String> = calls
+        .iter()
+        .map(|endpoint| format!("{{endpoint: {endpoint}, method: GET, answer: 2xx, showed: \"key:front\", count: 7, last: 2026-11-19}}"))
+        .collect();
+    format!(
+        "estate: 1\nas_of: 2026-11-20\nscopes: [{{id: tickets, kind: account, environment: production}}, {{id: desk, kind: app, in: tickets}}]\n\
+         functions:\n  - {{id: f, in: desk, endpoints: [{{id: door, check: {{key: {asks}}}, url: \"https://tickets.marivela.example/f\"}}]}}\n  \
+         - {{id: g, in: desk, endpoints: [{{id: hatch, check: {{key: function}}, url: \"https://tickets.marivela.example/g\"}}]}}\n\
+         keys: [{{id: front, {key}, created: 2026-10-01}}]\ncalls: [{}]\nlogs: [{{in: tickets, from: 2026-08-01, to: 2026-11-20}}]\n{more}",
+        calls.join(", ")
+    )
+}
+
+/// A key is confined to what it was used for, where the endpoints take such a key; and never beyond what a gateway shows
+/// it for, or what somebody else saw of it.
+#[rstest]
+#[case::one_function("opens: \"app:desk\", reach: app", "function", &["door"], "", Some(("function:f", "function")), "")]
+#[case::two_functions("opens: \"app:desk\", reach: app", "function", &["door", "hatch"], "", None, "it is in use")]
+#[case::asks_for_more("opens: \"app:desk\", reach: app", "app", &["door"], "", None, "asks for a key of the whole app")]
+#[case::managing("opens: \"app:desk\", reach: admin", "function", &["door", "hatch"], "", Some(("app:desk", "app")), "")]
+#[case::managing_one("opens: \"app:desk\", reach: admin", "app", &["door"], "", Some(("app:desk", "app")), "")]
+#[case::asks_for_all("opens: \"app:desk\", reach: admin", "admin", &["door"], "", None, "asks for a key of the whole app")]
+#[case::its_own("opens: \"function:f\", reach: function", "function", &["door"], "", None, "it is in use")]
+#[case::seen_later("opens: \"app:desk\", reach: app, last_used: 2026-11-20T12:00:00Z", "function", &["door"], "", None, "it is in use")]
+#[case::by_a_gateway("opens: \"app:desk\", reach: app", "function", &["door"], ROUTE, None, "it is in use")]
+#[case::by_a_gateway_alone("opens: \"app:desk\", reach: app", "function", &[], ROUTE, Some(("function:g", "function")), "")]
+fn a_key_is_confined(
+    #[case] key: &str,
+    #[case] asks: &str,
+    #[case] calls: &[&str],
+    #[case] more: &str,
+    #[case] expected: Option<(&str, &str)>,
+    #[case] why: &str,
+) {
+    let folder = tempfile::tempdir().unwrap();
+    let place = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let (estate, fix) = (place("estate.yaml"), place("fix.yaml"));
+    fs::write(&estate, desk(key, asks, calls, more)).unwrap();
+    let (code, told) = run(&["tighten", "key:front", &estate, "--out", &fix]);
+    assert_eq!(code, 0, "{told:#}");
+    let Some((opens, reach)) = expected else {
+        assert_eq!(told["changes"].as_array().unwrap().len(), 0, "{told:#}");
+        assert!(told["left"][0]["why"].as_str().unwrap().contains(why), "{told:#}");
+        return;
+    };
+    assert_eq!(
+        (told["changes"][0]["kind"].as_str(), told["changes"].as_array().unwrap().len()),
+        (Some("confine"), 1)
+    );
+    assert_eq!(told["changes"][0]["keeps"][0], opens);
+    let (_, keys) = run(&["list", "keys", &estate, "--with", &fix]);
+    assert_eq!(
+        (keys["rows"][0]["opens"].as_str(), keys["rows"][0]["reach"].as_str()),
+        (Some(opens), Some(reach))
+    );
+    assert_eq!(run(&["rehearse", &fix, &estate]).0, 0);
+}
+
+const ROUTE: &str = "endpoints: [{id: front-route, function: g, gateway: front, path: /g, check: none, presents: {key: front}}]\n";
