@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use pasaporte_core::access::{self, Action, Verdict};
 use pasaporte_core::effect::{Act, Road};
 use pasaporte_core::estate::{
-    Attribute, Condition, Effect, FunctionId, GrantId, IdentityId, PatternId, Principal, ResourceId,
+    Attribute, Condition, Effect, FunctionId, Grant, GrantId, IdentityId, PatternId, Principal, ResourceId,
     Selection, State, StatementId, Test, Thing,
 };
 use pasaporte_core::pattern::{Pattern, covers};
@@ -29,10 +29,34 @@ impl Tightening<'_, '_> {
         let Some(window) = self.watch.of_all(audit, id, grant) else {
             return self.leave(thing, Why::NotWatched);
         };
+        let needed = self.needed(grant.principal, &roads);
+        let label = estate.label(thing);
+        if estate.grants().filter(|(other, _)| estate.label(Thing::Grant(*other)) == label).count() > 1 {
+            return self.leave(thing, Why::NotAlone);
+        }
+        let denies = self.denies(grant);
+        // What a grant takes away stays when what it gives goes.
+        if needed.is_empty() && denies.is_empty() {
+            self.proposal.changes.push(Change::Drop { grant: id, window });
+            return;
+        }
+        if !self.is_writable(grant, &needed, &denies) {
+            return self.leave(thing, Why::Unwritable);
+        }
+        let repeats = |road: &Road| !needed.iter().any(|it| it.statement == road.statement);
+        if !roads.iter().any(repeats) && needed.iter().all(|it| self.fits(it)) {
+            return self.leave(thing, Why::Fits);
+        }
+        self.proposal.changes.push(Change::Narrow { grant: id, needed, denies, window });
+    }
+
+    /// What is needed of each of some roads, by whoever holds them.
+    pub(super) fn needed(&self, holder: Principal, roads: &[Road]) -> Vec<Narrowed> {
+        let estate = self.audit.estate();
         let mut needed: Vec<Narrowed> = Vec::new();
         let mut given: Vec<BTreeMap<String, On>> = Vec::new();
-        for road in &roads {
-            let mut needs = self.needs_of(grant.principal, road);
+        for road in roads {
+            let mut needs = self.needs_of(holder, road);
             // What a statement without conditions gives already is asked of no other.
             for plain in &given {
                 without(&mut needs, plain);
@@ -49,30 +73,20 @@ impl Tightening<'_, '_> {
                 needed.push(Narrowed { statement: road.statement, needs });
             }
         }
-        let label = estate.label(thing);
-        if estate.grants().filter(|(other, _)| estate.label(Thing::Grant(*other)) == label).count() > 1 {
-            return self.leave(thing, Why::NotAlone);
-        }
-        let statements = audit.effects().statements_of(grant);
-        let denies: Vec<StatementId> = statements
-            .map(|it| it.statement)
-            .filter(|it| estate.statement(*it).effect == Effect::Deny)
-            .collect();
-        // What a grant takes away stays when what it gives goes.
-        if needed.is_empty() && denies.is_empty() {
-            self.proposal.changes.push(Change::Drop { grant: id, window });
-            return;
-        }
+        needed
+    }
+
+    /// The statements of a grant that take something away.
+    pub(super) fn denies(&self, grant: &Grant) -> Vec<StatementId> {
+        let statements = self.audit.effects().statements_of(grant).map(|it| it.statement);
+        statements.filter(|it| self.audit.estate().statement(*it).effect == Effect::Deny).collect()
+    }
+
+    /// Whether what is left of a grant can be written: its conditions as maps.
+    pub(super) fn is_writable(&self, grant: &Grant, needed: &[Narrowed], denies: &[StatementId]) -> bool {
         let written = needed.iter().map(|it| it.statement).chain(denies.iter().copied());
-        let mut conditions = written.map(|it| &estate.statement(it).conditions).chain([&grant.conditions]);
-        if !conditions.all(|all| is_writable(all)) {
-            return self.leave(thing, Why::Unwritable);
-        }
-        let repeats = |road: &Road| !needed.iter().any(|it| it.statement == road.statement);
-        if !roads.iter().any(repeats) && needed.iter().all(|it| self.fits(it)) {
-            return self.leave(thing, Why::Fits);
-        }
-        self.proposal.changes.push(Change::Narrow { grant: id, needed, denies, window });
+        let conditions = written.map(|it| &self.audit.estate().statement(it).conditions);
+        conditions.chain([&grant.conditions]).all(|all| is_writable(all))
     }
 
     /// What is needed of a road, by whoever holds it.
@@ -97,8 +111,14 @@ impl Tightening<'_, '_> {
                     add(&mut needs, access::INVOKE, Some(on));
                 }
             }
-            let label = estate.principal_label(who);
-            for keep in self.wishes.keep.iter().filter(|keep| keep.who == label) {
+            // Of what code runs as, what is kept for the code is kept.
+            let functions = match who {
+                Principal::Identity(id) => estate.functions_as(id),
+                _ => &[],
+            };
+            let mut labels = vec![estate.principal_label(who)];
+            labels.extend(functions.iter().map(|id| estate.label(Thing::Function(*id))));
+            for keep in self.wishes.keep.iter().filter(|keep| labels.contains(&keep.who)) {
                 let Some(thing) = estate.thing(&keep.on) else { continue };
                 if self.is_given(who, road, &effects.action(&keep.action), thing) {
                     add(&mut needs, &keep.action, Some(thing));
@@ -127,14 +147,14 @@ impl Tightening<'_, '_> {
     }
 
     /// Whether a road gives somebody an action on a thing.
-    fn is_given(&self, who: Principal, road: &Road, action: &Action, on: Thing) -> bool {
+    pub(super) fn is_given(&self, who: Principal, road: &Road, action: &Action, on: Thing) -> bool {
         let effects = self.audit.effects();
         let asked = || effects.gives(who, road, action, access::On::There(on));
         effects.is_about(road, action, on) && asked() != Verdict::No
     }
 
     /// What the triggers of functions that run as an identity take on their sources.
-    fn taken_by_triggers(&self, identity: IdentityId) -> Vec<(Act, Thing)> {
+    pub(super) fn taken_by_triggers(&self, identity: IdentityId) -> Vec<(Act, Thing)> {
         let (estate, effects) = (self.audit.estate(), self.audit.effects());
         let mut all = Vec::new();
         let functions: &[FunctionId] = estate.functions_as(identity);

@@ -3,6 +3,7 @@
 
 mod doors;
 mod grants;
+mod split;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -15,6 +16,8 @@ use rustc_hash::FxHashMap;
 
 use crate::Audit;
 use crate::rules::unused::Watch;
+
+pub use split::{Share, ShareOf};
 
 /// A change that takes away what is not needed.
 #[derive(Debug, Clone)]
@@ -70,6 +73,17 @@ pub enum Change {
         /// How often it was used, each time for that.
         came: u64,
         /// The time in which it was used for nothing else.
+        window: Window,
+    },
+    /// Functions that share an identity have one each, with what they need.
+    Split {
+        /// The identity, which keeps what it holds until nothing runs as it.
+        identity: IdentityId,
+        /// Each function.
+        shares: Vec<Share>,
+        /// What is needed and no function accounts for, in words: each keeps it.
+        unaccounted: Vec<String>,
+        /// The time in which the rest was not used.
         window: Window,
     },
     /// A key that nobody used is switched off.
@@ -129,6 +143,14 @@ pub enum Why {
     CameApart,
     /// No trigger of the function says for which source it runs.
     NoSource,
+    /// No two functions run as it.
+    NotShared,
+    /// A ceiling names it, and would not bound what took its place.
+    Bounded,
+    /// Some of what it does it may by a group, an access list or a permission.
+    ByOthers,
+    /// The functions that run as it need the same, as far as can be told.
+    NeedTheSame,
     /// It is used for one function, whose endpoint asks for a key of all of them.
     AsksForMore,
     /// It is in use.
@@ -147,7 +169,7 @@ pub struct Proposal {
 /// What somebody wants kept, whatever logs say: actions on things, for a principal.
 #[derive(Debug, Clone)]
 pub struct Keep {
-    /// Whose, as a label.
+    /// Whose, as a label: a principal, or a function for what it runs as.
     pub who: String,
     /// The action.
     pub action: String,
@@ -183,6 +205,8 @@ pub struct Wishes {
     pub keep: Vec<Keep>,
     /// How things are named; one by one where nobody says.
     pub naming: Option<Naming>,
+    /// Whether functions that share an identity are to have one each.
+    pub split: bool,
 }
 
 /// Looks for the smallest change of something: a function, an identity, a grant, a key, an endpoint, or all of a scope.
@@ -214,6 +238,15 @@ struct Tightening<'a, 'e> {
 
 impl Tightening<'_, '_> {
     fn of(&mut self, target: Thing) {
+        if self.wishes.split {
+            let estate = self.audit.estate();
+            let identity = match target {
+                Thing::Identity(id) => Some(id),
+                Thing::Function(id) => estate.get(id).and_then(|it| estate.runs_as(it)),
+                _ => None,
+            };
+            return identity.into_iter().for_each(|id| self.split(id));
+        }
         match target {
             Thing::Grant(id) => self.grant(id),
             Thing::Identity(id) => self.held_by(Principal::Identity(id)),

@@ -2,14 +2,14 @@
 
 mod overlay;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use pasaporte_audit::rehearse::rehearse;
-use pasaporte_audit::tighten::{Change, On, Proposal, Why};
+use pasaporte_audit::tighten::{Change, Narrowed, On, Proposal, Why};
 use pasaporte_audit::{Audit, times};
 use pasaporte_core::access::{On as Asked, Verdict};
-use pasaporte_core::diff::Diff;
-use pasaporte_core::estate::{Check, Estate, KeyOf, KeyReach, Principal, Thing, Vocabulary};
+use pasaporte_core::diff::{Diff, Holder, Right, pair};
+use pasaporte_core::estate::{Check, Estate, IdentityId, KeyOf, KeyReach, Principal, Thing, Vocabulary};
 use pasaporte_core::usage::Window;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -39,7 +39,7 @@ pub struct TightenOut {
 /// A change.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ChangeOut {
-    /// `drop`, `narrow`, `pin`, `ask`, `confine` or `retire`.
+    /// `drop`, `narrow`, `pin`, `ask`, `confine`, `split` or `retire`.
     pub kind: String,
     /// What is changed.
     pub what: String,
@@ -121,11 +121,16 @@ impl TightenOut {
 
 fn proof(old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) -> ProofOut {
     let (mut needs, mut refused) = (0, Vec::new());
-    for (who, action, on) in needed(old, proposal) {
+    let (before, after) = (old.estate(), new.estate());
+    let made = made(proposal);
+    for Need { who, becomes, action, on } in needed(old, proposal) {
         needs += 1;
-        let (before, after) = (old.estate(), new.estate());
         let was = old.effects().may(who, &action, on);
-        let now = match (before.same_in(after, who), after.thing(&before.label(on))) {
+        let heir = match &becomes {
+            Some(name) => after.find(name).map(Principal::Identity),
+            None => before.same_in(after, who),
+        };
+        let now = match (heir, after.thing(&before.label(on))) {
             (Some(who), Some(on)) => {
                 let action = new.effects().action(&action);
                 new.effects().verdict_on(who, &action, Asked::There(on), new.effects().given(who))
@@ -133,22 +138,52 @@ fn proof(old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) -> ProofOut {
             _ => Verdict::No,
         };
         if now < was {
-            refused.push(format!("{} {action} on {}", before.principal_label(who), before.label(on)));
+            let who = becomes.map_or_else(|| before.principal_label(who), |name| format!("identity:{name}"));
+            refused.push(format!("{who} {action} on {}", before.label(on)));
         }
     }
     let diff = Diff::new(old.effects(), new.effects());
     let rights = diff.rights();
+    // What takes an identity's place gains what that could not do, and nothing else.
+    let is_made = |label: &str| made.keys().any(|name| label.strip_prefix("identity:") == Some(name));
+    // Whoever could act as that may act as what takes its place.
+    let could = |right: &Right| {
+        let identity = right.on.strip_prefix("identity:").and_then(|name| made.get(name));
+        let service = right.principal.strip_prefix("service:").and_then(|name| before.name(name));
+        let (Some(&id), Some(name)) = (identity, service) else { return false };
+        old.effects().may(Principal::Service(name), &right.action, Thing::Identity(id)) >= right.now
+    };
     let more = rights.all.iter().filter(|right| right.now > right.was);
+    let more = more.filter(|right| !is_made(&right.principal) && !could(right));
     let mut gained: Vec<String> =
         more.map(|right| format!("{} may do {} on {}", right.principal, right.action, right.on)).collect();
+    let mut complete = rights.complete && rights.not_compared.iter().all(|label| is_made(label));
+    for (name, &identity) in &made {
+        let Some(heir) = after.find(name).map(Principal::Identity) else { continue };
+        let heir = (new.effects(), Holder::Somebody(heir));
+        let both = pair(heir, (old.effects(), Holder::Somebody(Principal::Identity(identity))));
+        complete &= both.complete;
+        let more = both.all.iter().filter(|it| it.left > it.right && !it.as_anybody);
+        gained.extend(more.map(|it| format!("identity:{name} may do {} on {}", it.action, it.on)));
+    }
     // Who gets in by a name of their own where anyone did is told as a way that opened: asked, they got in before.
     let got_in = |way: &pasaporte_core::diff::WayChanged| {
         let estate = old.estate();
-        let who = match estate.thing(&way.who) {
+        let heir = way.who.strip_prefix("identity:").and_then(|name| made.get(name));
+        let who = match heir.map(|id| Thing::Identity(*id)).or_else(|| estate.thing(&way.who)) {
             Some(Thing::Identity(id)) => Principal::Identity(id),
             Some(Thing::User(id)) => Principal::User(id),
+            Some(Thing::Group(id)) => Principal::Group(id),
             Some(Thing::Key(id)) => Principal::Key(id),
-            _ => return false,
+            Some(Thing::Scope(id)) => Principal::Account(id),
+            _ => {
+                let named = |kind: &str| estate.name(way.who.strip_prefix(kind)?);
+                let service = named("service:").map(Principal::Service);
+                match service.or_else(|| named("outside:").map(Principal::Outside)) {
+                    Some(who) => who,
+                    None => return false,
+                }
+            }
         };
         let Some(Thing::Function(function)) = estate.thing(&way.function) else { return false };
         let before = old.effects().enters(who, function, old.effects().given(who));
@@ -164,27 +199,65 @@ fn proof(old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) -> ProofOut {
         adds_nothing: gained.is_empty(),
         gained,
         lost: rights.all.iter().filter(|right| right.now < right.was).count(),
-        complete: rights.complete && rights.not_compared.is_empty(),
+        complete,
         rehearsed: rehearsal.times,
         broken: rehearsal.broken.iter().map(|it| stopped(old, new, it)).collect(),
     }
 }
 
+/// Something that a proposal keeps.
+#[derive(PartialEq, Eq, PartialOrd, Ord)]
+struct Need {
+    /// Who does it.
+    who: Principal,
+    /// The id of the identity that would do it in their place.
+    becomes: Option<String>,
+    action: String,
+    on: Thing,
+}
+
 /// What a proposal keeps: who does what to what.
-fn needed(audit: &Audit<'_>, proposal: &Proposal) -> BTreeSet<(Principal, String, Thing)> {
+fn needed(audit: &Audit<'_>, proposal: &Proposal) -> BTreeSet<Need> {
     let (estate, effects) = (audit.estate(), audit.effects());
     let mut all = BTreeSet::new();
-    for change in &proposal.changes {
-        let Change::Narrow { grant, needed, .. } = change else { continue };
-        let holder = estate.grant(*grant).principal;
-        let who: Vec<Principal> = match holder {
-            Principal::Group(group) => effects.everybody_in(group),
-            other => vec![other],
-        };
+    let mut add = |who: Principal, becomes: Option<&String>, needed: &[Narrowed]| {
         for (action, on) in needed.iter().flat_map(|it| &it.needs) {
-            for &who in &who {
-                all.extend(on.things().map(|thing| (who, action.clone(), thing)));
+            all.extend(on.things().map(|on| Need {
+                who,
+                becomes: becomes.cloned(),
+                action: action.clone(),
+                on,
+            }));
+        }
+    };
+    for change in &proposal.changes {
+        match change {
+            Change::Narrow { grant, needed, .. } => match estate.grant(*grant).principal {
+                Principal::Group(group) => {
+                    effects.everybody_in(group).into_iter().for_each(|who| add(who, None, needed));
+                }
+                who => add(who, None, needed),
+            },
+            Change::Split { identity, shares, .. } => {
+                for share in shares {
+                    for of_grant in &share.grants {
+                        let who = Principal::Identity(*identity);
+                        add(who, Some(&share.identity), &of_grant.needed);
+                    }
+                }
             }
+            _ => {}
+        }
+    }
+    all
+}
+
+/// The identities that a proposal makes, by their ids, each with the one that it takes the place of.
+fn made(proposal: &Proposal) -> BTreeMap<&str, IdentityId> {
+    let mut all = BTreeMap::new();
+    for change in &proposal.changes {
+        if let Change::Split { identity, shares, .. } = change {
+            all.extend(shares.iter().map(|share| (share.identity.as_str(), *identity)));
         }
     }
     all
@@ -209,22 +282,7 @@ fn change(estate: &Estate, it: &Change) -> ChangeOut {
         }
         Change::Narrow { grant, needed, denies, window } => {
             let thing = Thing::Grant(*grant);
-            let keeps: Vec<String> = needed
-                .iter()
-                .flat_map(|it| it.needs.iter().map(move |(action, on)| (it, action, on)))
-                .map(|(it, action, on)| match on {
-                    On::These(_) => format!("{action} on {}", names(estate, on)),
-                    On::Like(pattern, _) => {
-                        format!("{action} on {pattern}, which is {}", names(estate, on))
-                    }
-                    On::Unsaid => {
-                        let resources = estate.resources_picked(estate.statement(it.statement).resources);
-                        let any: Vec<&str> =
-                            resources.any().iter().map(|id| estate.pattern(*id).text()).collect();
-                        format!("{action} on {}, since logs do not say on what", any.join(", "))
-                    }
-                })
-                .collect();
+            let keeps = needed.iter().flat_map(|it| kept(estate, it)).collect();
             let and = if denies.is_empty() { "" } else { ", with what it takes away" };
             let told = format!("Narrow {} to what is needed{and}.", estate.label(thing));
             ("narrow", thing, told, keeps, seen_in(window))
@@ -268,6 +326,33 @@ fn change(estate: &Estate, it: &Change) -> ChangeOut {
             let because = format!("it was used {}, each time for that; {}", times(*came), seen_in(window));
             ("confine", thing, told, vec![opens], because)
         }
+        Change::Split { identity, shares, unaccounted, window } => {
+            let thing = Thing::Identity(*identity);
+            let told = format!(
+                "Give each of the {} functions that run as {} an identity of its own; it keeps what it holds until nothing runs as it.",
+                shares.len(),
+                estate.label(thing)
+            );
+            let keeps = shares.iter().map(|share| {
+                let all: Vec<String> =
+                    share.grants.iter().flat_map(|it| &it.needed).flat_map(|it| kept(estate, it)).collect();
+                let all = if all.is_empty() { "nothing".to_owned() } else { all.join("; ") };
+                format!(
+                    "{}, as identity:{}: {all}",
+                    estate.label(Thing::Function(share.function)),
+                    share.identity
+                )
+            });
+            let nobodys = match unaccounted.as_slice() {
+                [] => String::new(),
+                all => format!(", and what none accounts for stays with each ({})", all.join("; ")),
+            };
+            let because = format!(
+                "logs tell who and not which function, so triggers and settings say which needs what{nobodys}; {}",
+                seen_in(window)
+            );
+            ("split", thing, told, keeps.collect(), because)
+        }
         Change::Retire { key, window } => {
             let thing = Thing::Key(*key);
             let told = format!("Switch {} off: nobody used it.", estate.label(thing));
@@ -282,6 +367,20 @@ fn change(estate: &Estate, it: &Change) -> ChangeOut {
         because,
         read_from: place(thing),
     }
+}
+
+/// What is needed of a statement, in words.
+fn kept(estate: &Estate, it: &Narrowed) -> Vec<String> {
+    let one = |(action, on): (&String, &On)| match on {
+        On::These(_) => format!("{action} on {}", names(estate, on)),
+        On::Like(pattern, _) => format!("{action} on {pattern}, which is {}", names(estate, on)),
+        On::Unsaid => {
+            let resources = estate.resources_picked(estate.statement(it.statement).resources);
+            let any: Vec<&str> = resources.any().iter().map(|id| estate.pattern(*id).text()).collect();
+            format!("{action} on {}, since logs do not say on what", any.join(", "))
+        }
+    };
+    it.needs.iter().map(one).collect()
 }
 
 /// The things that something is needed on, by name.
@@ -303,6 +402,16 @@ fn why(why: Why) -> &'static str {
         }
         Why::CameApart => "those who came showed different kinds of credentials",
         Why::NoSource => "a service may run it for strangers, and no trigger says for which source",
+        Why::NotShared => "no two functions run as it",
+        Why::Bounded => {
+            "a ceiling names it, and would not bound what took its place: lay that over a scope first"
+        }
+        Why::ByOthers => {
+            "some of what it does it may by a group, an access list or a permission, which would have to name others"
+        }
+        Why::NeedTheSame => {
+            "the functions that run as it need the same, as far as triggers and settings tell"
+        }
         Why::AsksForMore => {
             "it is used for one function, whose endpoint asks for a key of the whole app: let that ask for one of its own first"
         }

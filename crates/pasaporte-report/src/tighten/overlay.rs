@@ -2,11 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use pasaporte_audit::tighten::{Change, Narrowed, On, Proposal};
+use pasaporte_audit::tighten::{Change, Narrowed, On, Proposal, Share};
 use pasaporte_core::estate::{
-    At, Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, GrantId, Key, KeyId, KeyOf,
-    LastUse, List, Name, Network, PatternId, Presents, Selection, State, StatementId, Test, Thing,
-    Vocabulary, Way,
+    At, Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, GrantId, IdentityId, Key, KeyId,
+    KeyOf, LastUse, List, Name, Network, PatternId, Presents, Principal, Selection, State, StatementId, Test,
+    Thing, Vocabulary, Way,
 };
 use pasaporte_core::pattern::Pattern;
 use serde_json::{Map, Value, json};
@@ -56,6 +56,21 @@ impl Sections {
             Change::Confine { key: id, of, reach, .. } => {
                 let confined = estate.get(*id).map(|it| Key { of: *of, reach: *reach, ..it.clone() });
                 self.entries_of("keys", confined.map(|it| key(estate, *id, &it)));
+            }
+            Change::Split { identity, shares, .. } => {
+                for share in shares {
+                    self.entries_of("identities", identity_like(estate, *identity, &share.identity));
+                    self.entries_of("functions", function(estate, share));
+                    let grants = share.grants.iter().map(|it| {
+                        let mut entry = narrowed(estate, it.grant, &it.needed, &it.denies);
+                        if let Value::Object(fields) = &mut entry {
+                            fields.remove("id");
+                            fields.insert("to".to_owned(), json!(format!("identity:{}", share.identity)));
+                        }
+                        entry
+                    });
+                    self.entries_of("grants", grants);
+                }
             }
             Change::Retire { key: id, .. } => {
                 let retired = estate.get(*id).map(|it| Key { state: State::Disabled, ..it.clone() });
@@ -294,6 +309,89 @@ fn endpoint(estate: &Estate, id: EndpointId, it: &Endpoint, check: &Check) -> Va
         put("state", json!(it.state.word()));
     }
     Value::Object(entry)
+}
+
+/// An identity of another name that is like one: of its kind and tags, in its place, and run by the same services.
+fn identity_like(estate: &Estate, id: IdentityId, name: &str) -> Option<Value> {
+    let it = estate.get(id)?;
+    let mut entry = Map::new();
+    let mut put = |field: &str, value: Value| entry.insert(field.to_owned(), value);
+    put("id", json!(name));
+    put("kind", json!(it.kind.word()));
+    put("life", json!(it.life.word()));
+    if let Some(scope) = it.scope {
+        put("in", json!(estate.id(scope)));
+    }
+    if let Some(environment) = it.environment {
+        put("environment", json!(environment.word()));
+    }
+    put_tags(estate, it.tags, &mut put);
+    let mut trust: Vec<Value> = Vec::new();
+    for admission in estate.admissions().iter().filter(|it| it.on == Thing::Identity(id)) {
+        let statement = estate.statement(admission.statement);
+        let to = estate.list(admission.to).iter();
+        for service in to.filter(|who| matches!(who, Principal::Service(_))) {
+            let when = conditions(estate, &statement.conditions);
+            let mut allowed = Map::new();
+            allowed.insert("to".to_owned(), json!(estate.principal_label(*service)));
+            if !when.is_empty() {
+                allowed.insert("when".to_owned(), Value::Object(when));
+            }
+            if statement.effect == Effect::Allow {
+                trust.push(Value::Object(allowed));
+            }
+        }
+    }
+    if !trust.is_empty() {
+        put("trust", Value::Array(trust));
+    }
+    Some(Value::Object(entry))
+}
+
+/// A function as it is, but for what it runs as.
+fn function(estate: &Estate, share: &Share) -> Option<Value> {
+    let it = estate.get(share.function)?;
+    let mut entry = Map::new();
+    let mut put = |field: &str, value: Value| entry.insert(field.to_owned(), value);
+    put("id", json!(estate.id(share.function)));
+    put("runs_as", json!(share.identity));
+    if let Some(scope) = it.scope {
+        put("in", json!(estate.id(scope)));
+    }
+    if it.state == State::Disabled {
+        put("state", json!(it.state.word()));
+    }
+    if let Some(environment) = it.environment {
+        put("environment", json!(environment.word()));
+    }
+    let texts = [("runtime", it.runtime), ("owner", it.owner), ("version", it.version), ("name", it.name)];
+    for (field, text) in texts {
+        if let Some(text) = text {
+            put(field, json!(estate.text(text)));
+        }
+    }
+    let settings: Vec<&str> = estate.list(it.settings).iter().map(|name| estate.text(*name)).collect();
+    if !settings.is_empty() {
+        put("settings", json!(settings));
+    }
+    let handed = estate.list(it.handed).iter().map(|id| estate.label(Thing::Resource(*id)));
+    let handed: Vec<String> = handed.collect();
+    if !handed.is_empty() {
+        put("handed", json!(handed));
+    }
+    put_tags(estate, it.tags, &mut put);
+    Some(Value::Object(entry))
+}
+
+fn put_tags(estate: &Estate, tags: List<(Name, Name)>, put: &mut impl FnMut(&str, Value) -> Option<Value>) {
+    let all: Map<String, Value> = estate
+        .list(tags)
+        .iter()
+        .map(|(name, value)| (estate.text(*name).to_owned(), json!(estate.text(*value))))
+        .collect();
+    if !all.is_empty() {
+        put("tags", Value::Object(all));
+    }
 }
 
 /// A key.

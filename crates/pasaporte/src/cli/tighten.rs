@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use clap_complete::ArgValueCompleter;
-use pasaporte_audit::tighten::tighten;
+use pasaporte_audit::tighten::{Wishes, tighten};
 use pasaporte_core::estate::{Estate, GrantId, Id, Thing};
 use pasaporte_read::files;
 use pasaporte_report::tighten::TightenOut;
@@ -16,6 +16,7 @@ use crate::view;
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  pasaporte tighten seat-map estate\n  pasaporte tighten identity:seat-map-role estate --out fix.yaml\n  \
+                        pasaporte tighten identity:storefront-role estate --split\n  \
                         pasaporte audit estate --with fix.yaml\n  pasaporte rehearse fix.yaml estate\n\nExit codes: 0 the proposal is proved, \
                         or nothing is to change · 1 something could not be proved"
 )]
@@ -26,6 +27,9 @@ pub(crate) struct Tighten {
     target: String,
     #[command(flatten)]
     input: Input,
+    /// Give functions that share the identity one each, with what each needs; of an identity, or what a function runs as
+    #[arg(long)]
+    split: bool,
     /// Write the proposal into a file, to lay it over the estate with --with
     #[arg(long, value_name = "FILE.yaml", value_hint = clap::ValueHint::FilePath)]
     out: Option<PathBuf>,
@@ -37,9 +41,15 @@ pub(crate) struct Tighten {
 impl Tighten {
     pub(super) fn run(&self, sheet: &mut Sheet<'_>) -> Done {
         let configured = sheet.configured()?;
-        let wishes = configured.config.wishes.clone();
+        let wishes = Wishes { split: self.split, ..configured.config.wishes.clone() };
         let told = self.input.ask(sheet, |session, sheet| {
             let target = target(session.estate(), &self.target)?;
+            if self.split && !matches!(target, Thing::Identity(_) | Thing::Function(_)) {
+                return Err(Stop::Misused {
+                    message: format!("{} is nothing that functions run as", view::safe(&self.target)),
+                    help: "--split takes identity:ID, or a function for what it runs as".to_owned(),
+                });
+            }
             let audit = session.prepared();
             sheet.while_waiting("looking", || {
                 let proposal = tighten(&audit, target, &wishes);

@@ -440,12 +440,16 @@ pub(crate) fn sharing(page: Page, it: &SharingOut) -> String {
         text.push('\n');
     }
     let told = if it.watched {
-        "Give each an identity of its own with what stands under it; move one at a time. Logs tell what an identity does, not \
-         which of its functions does it."
+        format!(
+            "Give each an identity of its own with what stands under it; move one at a time. Logs tell what an identity does, not \
+             which of its functions does it. `pasaporte tighten {} --split` writes that down and proves it.",
+            safe(&it.identity)
+        )
     } else {
         "No log was read, so that what is used is not known: digest logs with `pasaporte usage` before you split it."
+            .to_owned()
     };
-    text.push_str(&page.paragraph(told, "", "", 0));
+    text.push_str(&page.paragraph(&told, "", "", 0));
     text
 }
 
