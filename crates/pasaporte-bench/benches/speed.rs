@@ -8,6 +8,7 @@
 #![expect(clippy::cast_precision_loss, reason = "numbers that people read")]
 
 use std::env;
+use std::fmt::Write as _;
 use std::fs::{self, File};
 use std::hint::black_box;
 use std::io::{BufReader, BufWriter, Write};
@@ -15,11 +16,15 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::{Duration, Instant};
 
+use pasaporte_audit::rehearse::rehearse;
+use pasaporte_audit::tighten::{Wishes, tighten_all};
 use pasaporte_audit::{Audit, Catalogue, Settings, judge};
 use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
 use pasaporte_core::effect::Effects;
-use pasaporte_core::estate::{ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, Thing};
+use pasaporte_core::estate::{
+    ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, ScopeId, ScopeKind, Thing,
+};
 use pasaporte_core::paths::{Class, Paths};
 use pasaporte_core::reach::Reaches;
 use pasaporte_read::diagnostic::Diagnostics;
@@ -80,8 +85,10 @@ fn report(size: usize, file: &Path) -> Duration {
         ("ways", "every way into every function"),
         ("reach", "reach of every identity"),
         ("paths", "paths from strangers and tests"),
+        ("tighten", "tighten of every identity"),
+        ("rehearse", "rehearse, alone"),
     ] {
-        let runs = if ["ways", "reach", "paths"].contains(&what) { 1 } else { runs };
+        let runs = if ["base", "load", "audit", "entry"].contains(&what) { runs } else { 1 };
         let (it, ratios) = beside_base(what, file, runs);
         let memory = it.peak as f64 / bytes as f64;
         println!(
@@ -195,15 +202,81 @@ fn take(what: &str, file: &Path) -> (Duration, usize) {
         "reach" => timed(|| reaches(&estate)),
         "paths" => timed(|| paths(&estate)),
         "decide" => decisions(&estate),
+        "tighten" | "rehearse" => {
+            let used = observed(&estate);
+            drop(estate);
+            let sources = [of_file(file), of_text(used)];
+            let estate = load(&sources, &Beside::default(), Diagnostics::default())
+                .unwrap_or_else(|wrong| panic!("{} mistakes", wrong.count()));
+            let audit = Audit::new(&estate, Settings::default());
+            if what == "rehearse" {
+                return timed(|| rehearse(&audit, &audit).rows);
+            }
+            timed(|| {
+                let identities = estate.all::<IdentityId>().map(|(id, _)| Thing::Identity(id));
+                tighten_all(&audit, identities, &Wishes::default()).changes.len()
+            })
+        }
         other => panic!("{other} is no measurement"),
     }
 }
 
 fn read(file: &Path) -> Estate {
-    let name = file.display().to_string();
-    let source = Source::File { name, path: PathBuf::from(file), form: Form::Ndjson };
-    load(&[source], &Beside::default(), Diagnostics::default())
+    load(&[of_file(file)], &Beside::default(), Diagnostics::default())
         .unwrap_or_else(|wrong| panic!("{} mistakes", wrong.count()))
+}
+
+fn of_file(file: &Path) -> Source {
+    Source::File { name: file.display().to_string(), path: PathBuf::from(file), form: Form::Ndjson }
+}
+
+fn of_text(text: String) -> Source {
+    Source::Text { name: "usage.ndjson".to_owned(), text, form: Form::Ndjson }
+}
+
+/// Logs of all accounts, in which every identity did some of what it may to things near it.
+fn observed(estate: &Estate) -> String {
+    const NEAR: usize = 24;
+    let access = Access::new(estate);
+    let given = Context::at(estate.as_of());
+    let identities: Vec<IdentityId> = estate.all().map(|(id, _)| id).collect();
+    let resources: Vec<ResourceId> = estate.all().map(|(id, _)| id).collect();
+    let actions = ["read", "write", "send"];
+    let mut text = String::from("{\"estate\":1}\n");
+    for (_, scope) in estate.all::<ScopeId>().map(|(id, it)| (id, (id, it.kind))) {
+        if scope.1 == ScopeKind::Account {
+            let id = estate.id(scope.0);
+            let _ = writeln!(
+                text,
+                "{{\"log\":{{\"in\":\"{id}\",\"from\":\"2026-08-01\",\"to\":\"2026-11-20\"}}}}"
+            );
+        }
+    }
+    for (at, &identity) in identities.iter().enumerate() {
+        // Accounts come one after the other in both lists, so what stands at the same share is of one account.
+        let near = at * resources.len() / identities.len();
+        for &resource in &resources[near.saturating_sub(NEAR / 2)..(near + NEAR / 2).min(resources.len())] {
+            let label = estate.label(Thing::Resource(resource));
+            let kind = label.split(':').next().unwrap_or_default();
+            for action in actions {
+                let did = format!("{kind}/{action}");
+                let question = Question {
+                    principal: Principal::Identity(identity),
+                    action: &access.action(&did),
+                    on: Thing::Resource(resource),
+                    given: &given,
+                };
+                if access.verdict(&question) != Verdict::No {
+                    let who = estate.label(Thing::Identity(identity));
+                    let _ = writeln!(
+                        text,
+                        "{{\"used\":{{\"who\":\"{who}\",\"did\":\"{did}\",\"to\":\"{label}\",\"count\":3,\"last\":\"2026-11-19\"}}}}"
+                    );
+                }
+            }
+        }
+    }
+    text
 }
 
 fn timed(answers: impl FnOnce() -> usize) -> (Duration, usize) {

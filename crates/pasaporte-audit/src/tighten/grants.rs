@@ -1,16 +1,17 @@
 //! Grants: what of them is needed.
 
 use std::collections::BTreeMap;
+use std::rc::Rc;
 
 use pasaporte_core::access::{self, Action, Verdict};
-use pasaporte_core::effect::{Act, Road};
+use pasaporte_core::effect::Road;
 use pasaporte_core::estate::{
     Attribute, Condition, Effect, FunctionId, Grant, GrantId, IdentityId, PatternId, Principal, ResourceId,
     Selection, State, StatementId, Test, Thing,
 };
 use pasaporte_core::pattern::{Pattern, covers};
 
-use super::{Change, Naming, Narrowed, On, Tightening, Why};
+use super::{Change, Keep, Naming, Narrowed, On, Taken, Tightening, Why};
 use crate::rules::grant::allowing_of;
 use crate::rules::surplus::needed_by_trigger;
 use crate::rules::unused::holders;
@@ -30,8 +31,7 @@ impl Tightening<'_, '_> {
             return self.leave(thing, Why::NotWatched);
         };
         let needed = self.needed(grant.principal, &roads);
-        let label = estate.label(thing);
-        if estate.grants().filter(|(other, _)| estate.label(Thing::Grant(*other)) == label).count() > 1 {
+        if !self.is_alone(thing) {
             return self.leave(thing, Why::NotAlone);
         }
         let denies = self.denies(grant);
@@ -98,27 +98,20 @@ impl Tightening<'_, '_> {
                 add(&mut needs, estate.text(it.did), it.to);
             }
             if let Principal::Identity(identity) = who {
-                for (act, source) in self.taken_by_triggers(identity) {
-                    if self.is_given(who, road, &act.action, source) {
-                        add(&mut needs, act.action.text(), Some(source));
+                for (act, source) in &*self.taken_by_triggers(identity) {
+                    if self.is_given(who, road, &act.action, *source) {
+                        add(&mut needs, act.action.text(), Some(*source));
                     }
                 }
             }
             // Who called and said who they are needs to be let in where the endpoint asks.
-            for &function in self.called.get(&who).map_or(&[][..], |all| all) {
+            for &function in self.known.called.get(&who).map_or(&[][..], |all| all) {
                 let on = Thing::Function(function);
                 if self.is_given(who, road, effects.invoke(), on) {
                     add(&mut needs, access::INVOKE, Some(on));
                 }
             }
-            // Of what code runs as, what is kept for the code is kept.
-            let functions = match who {
-                Principal::Identity(id) => estate.functions_as(id),
-                _ => &[],
-            };
-            let mut labels = vec![estate.principal_label(who)];
-            labels.extend(functions.iter().map(|id| estate.label(Thing::Function(*id))));
-            for keep in self.wishes.keep.iter().filter(|keep| labels.contains(&keep.who)) {
+            for keep in self.wishes.keep.iter().filter(|keep| self.is_for(keep, who)) {
                 let Some(thing) = estate.thing(&keep.on) else { continue };
                 if self.is_given(who, road, &effects.action(&keep.action), thing) {
                     add(&mut needs, &keep.action, Some(thing));
@@ -126,6 +119,17 @@ impl Tightening<'_, '_> {
             }
         }
         needs
+    }
+
+    /// Whether something is to be kept for somebody, or for code that runs as them.
+    fn is_for(&self, keep: &Keep, who: Principal) -> bool {
+        let estate = self.audit.estate();
+        let functions = match who {
+            Principal::Identity(id) => estate.functions_as(id),
+            _ => &[],
+        };
+        keep.who == estate.principal_label(who)
+            || functions.iter().any(|id| keep.who == estate.label(Thing::Function(*id)))
     }
 
     /// Names things by the longest beginning that their names have in common, where that says no more than they do: nothing
@@ -154,7 +158,10 @@ impl Tightening<'_, '_> {
     }
 
     /// What the triggers of functions that run as an identity take on their sources.
-    pub(super) fn taken_by_triggers(&self, identity: IdentityId) -> Vec<(Act, Thing)> {
+    pub(super) fn taken_by_triggers(&self, identity: IdentityId) -> Taken {
+        if let Some(known) = self.taken.borrow().get(&identity) {
+            return Rc::clone(known);
+        }
         let (estate, effects) = (self.audit.estate(), self.audit.effects());
         let mut all = Vec::new();
         let functions: &[FunctionId] = estate.functions_as(identity);
@@ -165,6 +172,8 @@ impl Tightening<'_, '_> {
             let taken = acts.into_iter().filter(|act| needed_by_trigger(effects, trigger, act));
             all.extend(taken.map(|act| (act, source)));
         }
+        let all: Taken = all.into();
+        self.taken.borrow_mut().insert(identity, Rc::clone(&all));
         all
     }
 
