@@ -6,3 +6,4 @@ mod support;
 mod laws;
 mod needs;
 mod severity;
+mod watched;

@@ -161,8 +161,13 @@ pub struct Cooked {
 }
 
 /// The estate of a recipe.
-#[expect(clippy::too_many_lines, reason = "one world, thing by thing")]
 pub fn cook(recipe: &Recipe) -> Cooked {
+    cook_with(recipe, |_, _, _| {})
+}
+
+/// The estate of a recipe, with what is added to it at the end: principals and things by their numbers.
+#[expect(clippy::too_many_lines, reason = "one world, thing by thing")]
+pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[Thing])) -> Cooked {
     let mut world = World::default();
     let organization = world.scope(ScopeKind::Organization, "o", None);
     let side = |one| if one { CrossAccount::OneSide } else { CrossAccount::BothSides };
@@ -273,6 +278,7 @@ pub fn cook(recipe: &Recipe) -> Cooked {
         .chain([Thing::Key(key)])
         .chain(scopes)
         .collect();
+    add(&mut world, &principals, &things);
     Cooked { estate: world.finish(), principals, things, function, identities, key, verifier }
 }
 
