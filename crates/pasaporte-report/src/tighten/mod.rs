@@ -329,7 +329,7 @@ fn change(estate: &Estate, it: &Change) -> ChangeOut {
         Change::Split { identity, shares, unaccounted, window } => {
             let thing = Thing::Identity(*identity);
             let told = format!(
-                "Give each of the {} functions that run as {} an identity of its own; it keeps what it holds until nothing runs as it.",
+                "Give each of the {} functions that run as {} an identity of its own; the old one keeps what it holds until nothing runs as it.",
                 shares.len(),
                 estate.label(thing)
             );
