@@ -39,9 +39,8 @@ pub use settings::{RuleSetting, Settings, Thresholds};
 pub use settle::PRECEDENCE;
 pub use severity::{Severity, severity};
 pub use verdict::{KeyVerdict, key_verdicts};
-pub use words::grant::times;
 pub use words::level::{exposure_in_words, impact_in_words, level_in_words};
-pub use words::phrases::grouped;
+pub use words::phrases::{grouped, times};
 pub use words::{Change, Evidence, Told, door_use, told};
 
 /// Runs the chosen rules, side by side. The findings come worst first, then by rule and thing; what a rule

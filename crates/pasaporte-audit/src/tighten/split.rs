@@ -4,36 +4,12 @@ use std::collections::BTreeSet;
 
 use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Road;
-use pasaporte_core::estate::{
-    Bounded, FunctionId, GrantId, IdentityId, Outcome, Principal, State, StatementId, Thing,
-};
+use pasaporte_core::estate::{Bounded, FunctionId, GrantId, IdentityId, Outcome, Principal, State, Thing};
 use pasaporte_core::usage::Window;
 
-use super::{Change, Narrowed, On, Tightening, Why};
+use super::{Change, Narrowed, On, Share, ShareOf, Tightening, Why};
 use crate::rules::crossing::names_in_settings;
 use crate::rules::grant::allowing_of;
-
-/// One of the functions that share an identity, with one of its own.
-#[derive(Debug, Clone)]
-pub struct Share {
-    /// The function.
-    pub function: FunctionId,
-    /// The id of the identity that would be made for it.
-    pub identity: String,
-    /// What it needs of each grant.
-    pub grants: Vec<ShareOf>,
-}
-
-/// What a function needs of a grant of the identity that it shares.
-#[derive(Debug, Clone)]
-pub struct ShareOf {
-    /// The grant.
-    pub grant: GrantId,
-    /// What is needed of each statement that allows something.
-    pub needed: Vec<Narrowed>,
-    /// Statements that take something away, and come with it.
-    pub denies: Vec<StatementId>,
-}
 
 impl Tightening<'_, '_> {
     /// Gives each function that runs as an identity one of its own. What triggers and settings name is needed by those whose

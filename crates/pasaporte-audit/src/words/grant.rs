@@ -4,11 +4,11 @@ use std::collections::BTreeSet;
 
 use pasaporte_core::access::Via;
 use pasaporte_core::effect::{Breadth, Given, Harm, Impact, Road, ServiceId, Wide, action_in_words};
-use pasaporte_core::estate::{Grant, GrantId, Principal, Statement};
+use pasaporte_core::estate::{Grant, Principal, Statement};
 
 use super::Told;
 use super::phrases::{
-    but, capitalised, crowd, exposed, grouped, holder, listed, narrow, place, selection, source,
+    but, capitalised, crowd, exposed, holder, listed, narrow, place, selection, set_of, source, times,
 };
 use super::seen::over;
 use crate::Audit;
@@ -62,24 +62,6 @@ fn unused(audit: &Audit<'_>, it: &Unused) -> Told {
         .fix(format!("Take {given} out of what this grant gives."))
     };
     told.at(grant.origin, "the grant")
-}
-
-/// A grant in a few words: "permission-set:x at account:y".
-pub(super) fn called(audit: &Audit<'_>, id: GrantId) -> String {
-    let grant = audit.estate().grant(id);
-    format!("{} {}", set_of(audit, grant), place(audit.estate(), grant))
-}
-
-fn set_of(audit: &Audit<'_>, grant: &Grant) -> String {
-    grant.set.map_or_else(
-        || "a grant of its own".to_owned(),
-        |set| format!("permission-set:{}", audit.estate().id(set)),
-    )
-}
-
-/// "once", "4 times", "1,200 times".
-pub fn times(count: u64) -> String {
-    if count == 1 { "once".to_owned() } else { format!("{} times", grouped(count)) }
 }
 
 impl Broad {

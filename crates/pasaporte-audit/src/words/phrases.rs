@@ -4,7 +4,7 @@ use pasaporte_core::access::{Answer, Ground, Truth, Via};
 use pasaporte_core::effect::Road;
 use pasaporte_core::entry::{Exposed, Exposure};
 use pasaporte_core::estate::{
-    At, Effect, Estate, FunctionId, Grant, MadeBy, PatternId, Principal, Selection, Thing,
+    At, Effect, Estate, FunctionId, Grant, GrantId, MadeBy, PatternId, Principal, Selection, Thing,
 };
 
 use super::Told;
@@ -24,6 +24,24 @@ pub(crate) fn listed(items: &[String]) -> String {
 /// "1 key", "3 keys".
 pub(crate) fn count(number: usize, one: &str) -> String {
     format!("{number} {one}{}", if number == 1 { "" } else { "s" })
+}
+
+/// A grant in a few words: "permission-set:x at account:y".
+pub(crate) fn called(audit: &Audit<'_>, id: GrantId) -> String {
+    let grant = audit.estate().grant(id);
+    format!("{} {}", set_of(audit, grant), place(audit.estate(), grant))
+}
+
+pub(crate) fn set_of(audit: &Audit<'_>, grant: &Grant) -> String {
+    grant.set.map_or_else(
+        || "a grant of its own".to_owned(),
+        |set| format!("permission-set:{}", audit.estate().id(set)),
+    )
+}
+
+/// "once", "4 times", "1,200 times".
+pub fn times(count: u64) -> String {
+    if count == 1 { "once".to_owned() } else { format!("{} times", grouped(count)) }
 }
 
 /// A number with its thousands apart: "9,120".

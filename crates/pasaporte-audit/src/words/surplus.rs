@@ -5,8 +5,7 @@ use pasaporte_core::effect::{Act, Harm, Impact, Power, Road, Wide, action_in_wor
 use pasaporte_core::estate::{GrantId, GroupId, Principal, ScopeId, Thing};
 
 use super::Told;
-use super::grant::{called, times};
-use super::phrases::{exposed, functions, holder, listed, narrow, place, selection, source};
+use super::phrases::{called, exposed, functions, holder, listed, narrow, place, selection, source, times};
 use super::seen::over;
 use crate::Audit;
 use crate::facts::{Beyond, Controls, Excess, FromAbove, GrantFact, Membership};

@@ -1,13 +1,12 @@
 //! Filling an estate, entry by entry, in any order.
 
 use jiff::Timestamp;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use thiserror::Error;
 
 use super::ids::Position;
 use super::ledger::Digest;
 use super::nesting::{Nodes, beyond, circles};
-use super::overlay::Laying;
 use super::{
     ActionEntry, ActionsId, Admission, Attempt, BlindSpot, Call, Ceiling, CeilingId, Enrolment, Estate,
     FileId, Grant, GrantId, GroupId, Id, Kept, List, Listed, LogCoverage, Name, Need, Origin, PatternId,
@@ -98,6 +97,18 @@ pub struct Builder {
     fingerprints: Vec<(Thing, Name, Origin)>,
     pub(super) laying: Option<Laying>,
     faults: Vec<Fault>,
+}
+
+/// Where things end that were there before a file is laid over them, and what it has put in their places so far.
+#[derive(Debug, Default)]
+pub(super) struct Laying {
+    pub(super) grants: usize,
+    pub(super) admissions: usize,
+    pub(super) ceilings: usize,
+    pub(super) enrolments: usize,
+    /// What the file declares itself.
+    pub(super) own: FxHashSet<Thing>,
+    pub(super) removed: Vec<(Box<str>, Origin)>,
 }
 
 impl Builder {

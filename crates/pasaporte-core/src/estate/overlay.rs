@@ -3,24 +3,12 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::builder::Builder;
+use super::builder::{Builder, Laying};
 use super::ids::Id;
 use super::{
     AdmissionId, CeilingId, EndpointId, EnrolmentId, Estate, GrantId, Kept, Origin, Principal, Thing,
     TriggerId,
 };
-
-/// Where things end that were there before a file is laid over them, and what it has put in their places so far.
-#[derive(Debug, Default)]
-pub(super) struct Laying {
-    grants: usize,
-    admissions: usize,
-    ceilings: usize,
-    enrolments: usize,
-    /// What the file declares itself.
-    pub(super) own: FxHashSet<Thing>,
-    removed: Vec<(Box<str>, Origin)>,
-}
 
 impl Builder {
     /// From here on, a file is read that is laid over what was read so far.

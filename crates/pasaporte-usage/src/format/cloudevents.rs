@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use serde::Deserialize;
 
 use super::json::Scalar;
-use super::plain::{FIELDS, Field, Values, event, field};
+use super::said::{FIELDS, Field, Values, event, field};
 use super::{Bad, CoversSaid, Take};
 use crate::event::Event;
 

@@ -1,7 +1,7 @@
 //! Flat JSON objects of texts and numbers, without escapes: what lines of our own mostly are. Lines of a log are mostly laid
 //! out alike, so that what stands between their values is compared with that of lines before, and not read again.
 
-use super::plain::{FIELDS, Field, Said, field};
+use super::said::{FIELDS, Field, Said, field};
 
 /// Layouts that lines had lately.
 #[derive(Debug, Default)]

@@ -6,7 +6,8 @@ mod flat;
 mod json;
 mod ocsf;
 mod otlp;
-pub(crate) mod plain;
+mod plain;
+mod said;
 mod table;
 
 use std::fmt;

@@ -1,6 +1,6 @@
 //! Our own lines as CSV (RFC 4180): a line of names, then one event a line. A field has no line break in it.
 
-use super::plain::{FIELDS, Field, Values, event, field};
+use super::said::{FIELDS, Field, Values, event, field};
 use super::{Bad, Take};
 
 /// Which field stands in which column.
