@@ -44,10 +44,10 @@ impl Tighten {
         let wishes = Wishes { split: self.split, ..configured.config.wishes.clone() };
         let told = self.input.ask(sheet, |session, sheet| {
             let target = target(session.estate(), &self.target)?;
-            if self.split && !matches!(target, Thing::Identity(_) | Thing::Function(_)) {
+            if self.split && !is_run_as(session.estate(), target) {
                 return Err(Stop::Misused {
                     message: format!("{} is nothing that functions run as", view::safe(&self.target)),
-                    help: "--split takes identity:ID, or a function for what it runs as".to_owned(),
+                    help: "--split takes identity:ID, or a function that runs as one".to_owned(),
                 });
             }
             let audit = session.prepared();
@@ -74,6 +74,15 @@ impl Tighten {
         }
         let proved = told.proof.as_ref().is_none_or(pasaporte_report::tighten::ProofOut::holds);
         Ok(if proved { 0 } else { FOUND })
+    }
+}
+
+/// Whether something is an identity, or a function that runs as one.
+fn is_run_as(estate: &Estate, target: Thing) -> bool {
+    match target {
+        Thing::Identity(_) => true,
+        Thing::Function(id) => estate.get(id).is_some_and(|it| estate.runs_as(it).is_some()),
+        _ => false,
     }
 }
 

@@ -281,6 +281,26 @@ fn what_cannot_be_told_is_not_split(#[case] f: &str, #[case] more: &str, #[case]
 
 const FARES: &str = "{id: f, runs_as: one, settings: [FARES_TABLE]}";
 
+/// Only what functions run as is split.
+#[rstest]
+#[case::an_account("account:pier")]
+#[case::a_function_that_runs_as_nothing("f")]
+fn what_nothing_runs_as_is_not_split(#[case] target: &str) {
+    let folder = tempfile::tempdir().unwrap();
+    let estate = folder.path().join("estate.yaml");
+    fs::write(&estate, pier("{id: f}", "")).unwrap();
+    let output = Command::cargo_bin("pasaporte")
+        .unwrap()
+        .args(["tighten", target])
+        .arg(&estate)
+        .arg("--split")
+        .output()
+        .unwrap();
+    assert_eq!(output.status.code(), Some(2));
+    let told = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(told.contains("is nothing that functions run as"), "{told}");
+}
+
 /// What logs do not name is needed by each, wherever the statement takes it.
 #[test]
 fn what_logs_do_not_name_stays_with_each() {
