@@ -55,10 +55,7 @@ impl Audit<'_> {
             if estate.callers_of(it.function).unsaid() > 0 {
                 return None;
             }
-            all = Some(match all {
-                Some(known) => known.both(window)?,
-                None => window,
-            });
+            all = Some(window.of_known(all)?);
         }
         all.filter(|window| self.is_enough(window, environment))
     }

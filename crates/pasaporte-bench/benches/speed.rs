@@ -243,9 +243,9 @@ fn observed(estate: &Estate) -> String {
     let resources: Vec<ResourceId> = estate.all().map(|(id, _)| id).collect();
     let actions = ["read", "write", "send"];
     let mut text = String::from("{\"estate\":1}\n");
-    for (_, scope) in estate.all::<ScopeId>().map(|(id, it)| (id, (id, it.kind))) {
-        if scope.1 == ScopeKind::Account {
-            let id = estate.id(scope.0);
+    for (id, scope) in estate.all::<ScopeId>() {
+        if scope.kind == ScopeKind::Account {
+            let id = estate.id(id);
             let _ = writeln!(
                 text,
                 "{{\"log\":{{\"in\":\"{id}\",\"from\":\"2026-08-01\",\"to\":\"2026-11-20\"}}}}"

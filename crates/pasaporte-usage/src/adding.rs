@@ -14,7 +14,7 @@ use crate::format::{Bad, CoversSaid, Reader, Take};
 use crate::input::Batch;
 use crate::ledger::{Name, Span};
 use crate::met::{Identity, Met};
-use crate::notes::{Note, Notes};
+use crate::notes::{Adding, Note, Notes};
 use crate::part::{Part, Reading};
 use crate::places::Places;
 
@@ -155,13 +155,13 @@ impl<'r, 'e> Digester<'r, 'e> {
         for (note, came_to) in notes.all.iter().zip(came_to) {
             match came_to {
                 Some(row) if row < MORE => {
-                    let tally = &mut self.part.ledger.tallies[row as usize];
-                    tally.add(note.count, note.first, note.last, note.client);
+                    let it = note.adding;
+                    self.part.ledger.tallies[row as usize].add(it.count, it.first, it.last, it.client);
                     self.part.placed += 1;
                 }
                 Some(more) => {
                     let known = &self.more[(more ^ MORE) as usize];
-                    count(&mut self.part, &mut self.hosts, known, note);
+                    count(&mut self.part, &mut self.hosts, known, note.adding);
                 }
                 None => {}
             }
@@ -240,11 +240,11 @@ impl<'r, 'e> Digester<'r, 'e> {
 }
 
 /// Counts an event in whatever it came to.
-fn count(part: &mut Part, hosts: &mut [((String, String), Option<Span>)], known: &Known, note: &Note) {
+fn count(part: &mut Part, hosts: &mut [((String, String), Option<Span>)], known: &Known, it: Adding) {
     for &row in &known.rows {
-        part.ledger.tallies[row as usize].add(note.count, note.first, note.last, note.client);
+        part.ledger.tallies[row as usize].add(it.count, it.first, it.last, it.client);
     }
-    let span = note.first.zip(note.last).map(|(first, last)| Span { first, last, lines: 1 });
+    let span = it.first.zip(it.last).map(|(first, last)| Span { first, last, lines: 1 });
     if let (Some(host), Some(span)) = (known.host, span) {
         match &mut hosts[host as usize].1 {
             Some(known) => known.add(span),
@@ -254,7 +254,7 @@ fn count(part: &mut Part, hosts: &mut [((String, String), Option<Span>)], known:
     if !known.rows.is_empty() {
         part.placed += 1;
     } else if let Some(what) = &known.unplaced {
-        part.unplaced.add(what, note.count);
+        part.unplaced.add(what, it.count);
     }
 }
 
@@ -286,16 +286,16 @@ impl Take for Digester<'_, '_> {
         }
         let client = event.client.filter(|client| *client != "-").map(|address| self.clients.get(address));
         let (client, from) = (client.map(|it| it.0), client.map_or(CameFrom::Unsaid, |it| it.1));
-        self.notes.add(self.keys, event, (client, from), self.line);
+        let adding = Adding::of(event, client);
         // What code writes is hardly ever the same twice.
         if let Some(text) = event.text {
             let known = self.of_text(event, text);
-            let note = *self.notes.all.last().expect("it was noted just now");
-            count(&mut self.part, &mut self.hosts, &known, &note);
+            count(&mut self.part, &mut self.hosts, &known, adding);
             if event.path.is_none() && event.did.is_none() && event.endpoint.is_none() {
-                self.notes.all.pop();
+                return Ok(());
             }
         }
+        self.notes.add(self.keys, event, (adding, from), self.line);
         if self.notes.is_full() {
             self.add_up();
         }

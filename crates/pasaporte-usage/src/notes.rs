@@ -6,14 +6,26 @@ use pasaporte_core::estate::CameFrom;
 use crate::event::{Credential, Event, In};
 use crate::met::Identity;
 
-/// An event that was read.
+/// What of an event adds up: when it was, how often, and from whom it came.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Note {
-    pub(crate) identity: Identity,
+pub(crate) struct Adding {
     pub(crate) first: Option<i64>,
     pub(crate) last: Option<i64>,
     pub(crate) count: u64,
     pub(crate) client: Option<u32>,
+}
+
+impl Adding {
+    pub(crate) fn of(event: &Event<'_>, client: Option<u32>) -> Self {
+        Self { first: event.first, last: event.last, count: event.count.unwrap_or(1), client }
+    }
+}
+
+/// An event that was read.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Note {
+    pub(crate) identity: Identity,
+    pub(crate) adding: Adding,
     pub(crate) from: CameFrom,
     /// The number of its line.
     pub(crate) line: u64,
@@ -100,7 +112,7 @@ impl Notes {
         &mut self,
         keys: (u64, u64),
         event: &Event<'_>,
-        (client, from): (Option<u32>, CameFrom),
+        (adding, from): (Adding, CameFrom),
         line: u64,
     ) {
         let said = texts(event);
@@ -134,10 +146,7 @@ impl Notes {
         put(&event.status.unwrap_or_default().to_le_bytes(), 0);
         self.all.push(Note {
             identity: Identity::of(keys, &bytes[start..]),
-            first: event.first,
-            last: event.last,
-            count: event.count.unwrap_or(1),
-            client,
+            adding,
             from,
             line,
             start: start as u32,
@@ -195,8 +204,9 @@ mod tests {
                 place: place(*number), name, value,
             }));
             let mut notes = Notes::default();
-            notes.add((1, 2), &Event { who: Some("before"), ..Event::default() }, (None, CameFrom::Unsaid), 1);
-            notes.add((1, 2), &event, (Some(3), CameFrom::Inside), 2);
+            let before = Event { who: Some("before"), ..Event::default() };
+            notes.add((1, 2), &before, (Adding::of(&before, None), CameFrom::Unsaid), 1);
+            notes.add((1, 2), &event, (Adding::of(&event, Some(3)), CameFrom::Inside), 2);
             prop_assert_eq!(format!("{:?}", notes.event(&notes.all[1])), format!("{event:?}"));
         }
     }

@@ -83,10 +83,7 @@ impl Watch {
             for &pattern in estate.actions_picked(estate.statement(road.statement).actions).any() {
                 for scope in self.places(audit, &road) {
                     let covered = self.window(audit, scope, pattern, environment)?;
-                    all = Some(match all {
-                        Some(known) => covered.both(known)?,
-                        None => covered,
-                    });
+                    all = Some(covered.of_known(all)?);
                 }
             }
         }
@@ -115,10 +112,7 @@ impl Watch {
                 }
                 for scope in self.places(audit, &road) {
                     let covered = self.window(audit, scope, pattern, environment)?;
-                    window = Some(match window {
-                        Some(known) => covered.both(known)?,
-                        None => covered,
-                    });
+                    window = Some(covered.of_known(window)?);
                 }
                 unused.push(pattern);
                 told.get_or_insert(road);
@@ -200,7 +194,7 @@ fn never_used(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let it = estate.grant(*grant);
             let of_it = Grant { principal: Principal::Identity(id), ..it.clone() };
             let Some((fact, _)) = watch.of_grant(audit, *grant, &of_it) else { return false };
-            window = window.map_or(Some(fact.window), |known| known.both(fact.window));
+            window = fact.window.of_known(window);
             fact.used.is_empty() && window.is_some()
         });
         let Some(window) = window.filter(|_| unused) else { continue };

@@ -46,10 +46,7 @@ impl Tightening<'_, '_> {
             if !of_grant.is_empty() {
                 let covered =
                     self.watch.of_all(audit, grant, it).ok_or((Thing::Grant(grant), Why::NotWatched))?;
-                window = match window {
-                    Some(known) => Some(known.both(covered).ok_or((thing, Why::NotWatched))?),
-                    None => Some(covered),
-                };
+                window = Some(covered.of_known(window).ok_or((thing, Why::NotWatched))?);
             }
             let needed = self.needed(who, &of_grant);
             let denies = self.denies(it);
@@ -64,13 +61,13 @@ impl Tightening<'_, '_> {
             return Err((thing, Why::ByOthers));
         }
         let accounted: Vec<BTreeSet<Thing>> = functions.iter().map(|it| self.accounted(*it)).collect();
+        let nobodys = |thing: &Thing| !accounted.iter().any(|it| it.contains(thing));
         let mut taken: BTreeSet<String> = BTreeSet::new();
         let shares: Vec<Share> = functions
             .iter()
             .zip(&accounted)
             .map(|(&function, own)| {
-                let of =
-                    |thing: &Thing| own.contains(thing) || !accounted.iter().any(|it| it.contains(thing));
+                let of = |thing: &Thing| own.contains(thing) || nobodys(thing);
                 let grants = whole.iter().filter_map(|it| it.of(&of)).collect();
                 Share { function, identity: self.fresh_name(function, &mut taken), grants }
             })
@@ -80,7 +77,6 @@ impl Tightening<'_, '_> {
         if shares.iter().all(|share| count(share) == all) {
             return Err((thing, Why::NeedTheSame));
         }
-        let nobodys = |thing: &Thing| !accounted.iter().any(|it| it.contains(thing));
         let mut unaccounted: Vec<String> = Vec::new();
         for (action, on) in whole.iter().flat_map(|it| &it.needed).flat_map(|it| &it.needs) {
             if *on == On::Unsaid {
@@ -114,9 +110,8 @@ impl Tightening<'_, '_> {
     fn does_by_others(&self, id: IdentityId, roads: &[Road]) -> bool {
         let (estate, effects) = (self.audit.estate(), self.audit.effects());
         let who = Principal::Identity(id);
-        let own: Vec<_> = roads.iter().flat_map(|road| effects.uses_by_road(who, *road)).collect();
         let used = estate.uses_by(who).iter().filter(|it| it.outcome == Outcome::Allowed);
-        let mut unexplained = used.filter(|it| !own.iter().any(|known| std::ptr::eq(*known, *it)));
+        let mut unexplained = used.filter(|it| !roads.iter().any(|road| effects.is_of(it, road)));
         let is_allowed = |did: &str, to: Thing| effects.may(who, did, to) != Verdict::No;
         unexplained.any(|it| it.to.is_none_or(|to| is_allowed(estate.text(it.did), to)))
             || self.taken_by_triggers(id).iter().any(|(act, source)| {

@@ -38,7 +38,7 @@ impl Effects<'_> {
     }
 
     /// Whether a road gives what was done. What was done to something that the log does not name may be.
-    pub(crate) fn is_of(&self, it: &Use, road: &Road) -> bool {
+    pub fn is_of(&self, it: &Use, road: &Road) -> bool {
         let estate = self.estate();
         let statement = estate.statement(road.statement);
         let any_case = it.to.is_some_and(|thing| self.any_case(thing));

@@ -30,6 +30,11 @@ impl Window {
         let both = Self { from: self.from.max(other.from), to: self.to.min(other.to) };
         (both.from < both.to).then_some(both)
     }
+
+    /// The time that it covers of what is known to be covered; all of it where nothing is known yet.
+    pub fn of_known(self, known: Option<Self>) -> Option<Self> {
+        known.map_or(Some(self), |known| known.both(self))
+    }
 }
 
 /// Of what a log is asked to tell.

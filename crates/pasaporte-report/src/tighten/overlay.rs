@@ -5,8 +5,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use pasaporte_audit::tighten::{Change, Narrowed, On, Proposal, Share};
 use pasaporte_core::estate::{
     At, Attribute, Check, Condition, Effect, Endpoint, EndpointId, Estate, GrantId, IdentityId, Key, KeyId,
-    KeyOf, LastUse, List, Name, Network, PatternId, Presents, Principal, Selection, State, StatementId, Test,
-    Thing, Vocabulary, Way,
+    LastUse, List, Name, Network, PatternId, Presents, Principal, Selection, State, StatementId, Test, Thing,
+    Vocabulary, Way,
 };
 use pasaporte_core::pattern::Pattern;
 use serde_json::{Map, Value, json};
@@ -33,7 +33,7 @@ impl Sections {
             Change::Drop { grant, .. } => self.removed.push(estate.label(Thing::Grant(*grant))),
             Change::Narrow { grant, needed, denies, .. } => {
                 self.removed.push(estate.label(Thing::Grant(*grant)));
-                self.entry("grants", narrowed(estate, *grant, needed, denies));
+                self.entry("grants", narrowed(estate, *grant, None, needed, denies));
             }
             Change::Pin { function, admission, service, sources } => {
                 self.removed.push(estate.admission_label(*admission, *service));
@@ -61,14 +61,11 @@ impl Sections {
                 for share in shares {
                     self.entries_of("identities", identity_like(estate, *identity, &share.identity));
                     self.entries_of("functions", function(estate, share));
-                    let grants = share.grants.iter().map(|it| {
-                        let mut entry = narrowed(estate, it.grant, &it.needed, &it.denies);
-                        if let Value::Object(fields) = &mut entry {
-                            fields.remove("id");
-                            fields.insert("to".to_owned(), json!(format!("identity:{}", share.identity)));
-                        }
-                        entry
-                    });
+                    let heir = Some(share.identity.as_str());
+                    let grants = share
+                        .grants
+                        .iter()
+                        .map(|it| narrowed(estate, it.grant, heir, &it.needed, &it.denies));
                     self.entries_of("grants", grants);
                 }
             }
@@ -132,14 +129,21 @@ fn line(value: &Value) -> String {
     }
 }
 
-/// A grant that gives what is needed.
-fn narrowed(estate: &Estate, id: GrantId, needed: &[Narrowed], denies: &[StatementId]) -> Value {
+/// A grant that gives what is needed; to an identity that takes its holder's place, as a grant of its own.
+fn narrowed(
+    estate: &Estate,
+    id: GrantId,
+    heir: Option<&str>,
+    needed: &[Narrowed],
+    denies: &[StatementId],
+) -> Value {
     let grant = estate.grant(id);
     let mut entry = Map::new();
-    if let Some(name) = grant.id {
+    if let (Some(name), None) = (grant.id, heir) {
         entry.insert("id".to_owned(), json!(estate.text(name)));
     }
-    entry.insert("to".to_owned(), json!(estate.principal_label(grant.principal)));
+    let to = heir.map_or_else(|| estate.principal_label(grant.principal), |heir| format!("identity:{heir}"));
+    entry.insert("to".to_owned(), json!(to));
     let mut statements: Vec<Value> = needed.iter().flat_map(|it| of_needs(estate, it)).collect();
     statements.extend(denies.iter().map(|id| whole(estate, *id)));
     entry.insert("statements".to_owned(), Value::Array(statements));
@@ -399,13 +403,7 @@ fn key(estate: &Estate, id: KeyId, it: &Key) -> Value {
     let mut entry = Map::new();
     let mut put = |field: &str, value: Value| entry.insert(field.to_owned(), value);
     put("id", json!(estate.id(id)));
-    put(
-        "opens",
-        json!(match it.of {
-            KeyOf::Function(function) => estate.label(Thing::Function(function)),
-            KeyOf::Scope(scope) => estate.label(Thing::Scope(scope)),
-        }),
-    );
+    put("opens", json!(estate.label(it.opens())));
     put("reach", json!(it.reach.word()));
     put("state", json!(it.state.word()));
     let times = [

@@ -8,7 +8,7 @@ use pasaporte_audit::rehearse::rehearse;
 use pasaporte_audit::tighten::{Change, Narrowed, Proposal};
 use pasaporte_core::access::{On as Asked, Verdict};
 use pasaporte_core::diff::{Diff, Holder, Right, pair};
-use pasaporte_core::estate::{IdentityId, Principal, Thing};
+use pasaporte_core::estate::{Estate, IdentityId, Principal, Thing};
 
 use super::ProofOut;
 use crate::rehearsal::stopped;
@@ -39,19 +39,20 @@ pub(super) fn proof(old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) -> Pr
     let diff = Diff::new(old.effects(), new.effects());
     let rights = diff.rights();
     // What takes an identity's place gains what that could not do, and nothing else.
-    let is_made = |label: &str| made.keys().any(|name| label.strip_prefix("identity:") == Some(name));
+    let stands_for = |label: &str| made.get(label.strip_prefix("identity:")?).copied();
     // Whoever could act as that may act as what takes its place.
     let could = |right: &Right| {
-        let identity = right.on.strip_prefix("identity:").and_then(|name| made.get(name));
-        let service = right.principal.strip_prefix("service:").and_then(|name| before.name(name));
-        let (Some(&id), Some(name)) = (identity, service) else { return false };
-        old.effects().may(Principal::Service(name), &right.action, Thing::Identity(id)) >= right.now
+        let who = principal(before, &right.principal);
+        let (Some(id), Some(who @ Principal::Service(_))) = (stands_for(&right.on), who) else {
+            return false;
+        };
+        old.effects().may(who, &right.action, Thing::Identity(id)) >= right.now
     };
     let more = rights.all.iter().filter(|right| right.now > right.was);
-    let more = more.filter(|right| !is_made(&right.principal) && !could(right));
+    let more = more.filter(|right| stands_for(&right.principal).is_none() && !could(right));
     let mut gained: Vec<String> =
         more.map(|right| format!("{} may do {} on {}", right.principal, right.action, right.on)).collect();
-    let mut complete = rights.complete && rights.not_compared.iter().all(|label| is_made(label));
+    let mut complete = rights.complete && rights.not_compared.iter().all(|label| stands_for(label).is_some());
     for (name, &identity) in &made {
         let Some(heir) = after.find(name).map(Principal::Identity) else { continue };
         let heir = (new.effects(), Holder::Somebody(heir));
@@ -62,26 +63,12 @@ pub(super) fn proof(old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) -> Pr
     }
     // Who gets in by a name of their own where anyone did is told as a way that opened: asked, they got in before.
     let got_in = |way: &pasaporte_core::diff::WayChanged| {
-        let estate = old.estate();
-        let heir = way.who.strip_prefix("identity:").and_then(|name| made.get(name));
-        let who = match heir.map(|id| Thing::Identity(*id)).or_else(|| estate.thing(&way.who)) {
-            Some(Thing::Identity(id)) => Principal::Identity(id),
-            Some(Thing::User(id)) => Principal::User(id),
-            Some(Thing::Group(id)) => Principal::Group(id),
-            Some(Thing::Key(id)) => Principal::Key(id),
-            Some(Thing::Scope(id)) => Principal::Account(id),
-            _ => {
-                let named = |kind: &str| estate.name(way.who.strip_prefix(kind)?);
-                let service = named("service:").map(Principal::Service);
-                match service.or_else(|| named("outside:").map(Principal::Outside)) {
-                    Some(who) => who,
-                    None => return false,
-                }
-            }
+        let who = stands_for(&way.who).map(Principal::Identity).or_else(|| principal(before, &way.who));
+        let (Some(who), Some(Thing::Function(function))) = (who, before.thing(&way.function)) else {
+            return false;
         };
-        let Some(Thing::Function(function)) = estate.thing(&way.function) else { return false };
-        let before = old.effects().enters(who, function, old.effects().given(who));
-        way.now.is_none_or(|(_, now)| before >= now)
+        let was = old.effects().enters(who, function, old.effects().given(who));
+        way.now.is_none_or(|(_, now)| was >= now)
     };
     let opened = diff.ways().into_iter().filter(|way| way.opened() && !got_in(way));
     gained.extend(opened.map(|way| format!("{} gets into {} by {}", way.who, way.function, way.through)));
@@ -97,6 +84,22 @@ pub(super) fn proof(old: &Audit<'_>, new: &Audit<'_>, proposal: &Proposal) -> Pr
         rehearsed: rehearsal.times,
         broken: rehearsal.broken.iter().map(|it| stopped(old, new, it)).collect(),
     }
+}
+
+/// Somebody by their label, where the estate names them.
+fn principal(estate: &Estate, label: &str) -> Option<Principal> {
+    let named = |kind: &str| estate.name(label.strip_prefix(kind)?);
+    Some(match estate.thing(label) {
+        Some(Thing::Identity(id)) => Principal::Identity(id),
+        Some(Thing::User(id)) => Principal::User(id),
+        Some(Thing::Group(id)) => Principal::Group(id),
+        Some(Thing::Key(id)) => Principal::Key(id),
+        Some(Thing::Scope(id)) => Principal::Account(id),
+        _ => {
+            let service = named("service:").map(Principal::Service);
+            return service.or_else(|| named("outside:").map(Principal::Outside));
+        }
+    })
 }
 
 /// Something that a proposal keeps.

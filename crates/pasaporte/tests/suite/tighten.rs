@@ -147,18 +147,20 @@ fn rank(verdict: &str) -> usize {
     ["no", "depends", "yes"].iter().position(|word| *word == verdict).unwrap()
 }
 
-fn cases() -> u32 {
-    std::env::var("ESTATES").ok().and_then(|text| text.parse().ok()).unwrap_or(16)
-}
-
-proptest! {
-    #![proptest_config(ProptestConfig {
-        cases: cases(),
-        rng_seed: if std::env::var_os("ESTATES").is_some() { RngSeed::Random } else { RngSeed::Fixed(11) },
+/// How many random estates a law is held over: a few, drawn from a number; or as many as `ESTATES` says, others each time.
+fn estates(seed: u64) -> ProptestConfig {
+    let asked = std::env::var("ESTATES").ok().and_then(|text| text.parse().ok());
+    ProptestConfig {
+        cases: asked.unwrap_or(16),
+        rng_seed: if asked.is_some() { RngSeed::Random } else { RngSeed::Fixed(seed) },
         failure_persistence: None,
         max_shrink_iters: 64,
         ..ProptestConfig::default()
-    })]
+    }
+}
+
+proptest! {
+    #![proptest_config(estates(11))]
 
     #[test]
     fn a_proposal_holds(recipe in recipe()) {
@@ -190,13 +192,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig {
-        cases: cases(),
-        rng_seed: if std::env::var_os("ESTATES").is_some() { RngSeed::Random } else { RngSeed::Fixed(5) },
-        failure_persistence: None,
-        max_shrink_iters: 64,
-        ..ProptestConfig::default()
-    })]
+    #![proptest_config(estates(5))]
 
     /// What takes the place of an identity may what that was seen to do, one or the other of them, and nothing that it might not.
     #[test]
