@@ -12,8 +12,8 @@ use pasaporte_core::access::Context;
 use pasaporte_core::effect::{Effects, Harm, Road};
 use pasaporte_core::entry::{Exposed, Exposure, HeldContracts};
 use pasaporte_core::estate::{
-    Attempt, Check, EndpointId, Environment, Estate, FunctionId, Grant, GrantId, Id, IdentityId, Kept, Key,
-    KeyOf, MadeBy, Name, Principal, ResourceId, ScopeId, StatementId, Thing,
+    AccountOf, At, Attempt, Check, EndpointId, Environment, Estate, FunctionId, Grant, GrantId, Id,
+    IdentityId, Kept, Key, KeyOf, MadeBy, Name, Principal, ResourceId, ScopeId, StatementId, Thing,
 };
 
 use crate::settings::{Settings, Thresholds};
@@ -184,7 +184,9 @@ impl<'e> Audit<'e> {
     /// Whether code runs as a holder, or as somebody in it: what is given to it is for functions.
     pub(crate) fn runs_code(&self, holder: Principal) -> bool {
         match holder {
-            Principal::Identity(_) | Principal::Group(_) => !self.functions_of(holder).is_empty(),
+            Principal::Identity(_) | Principal::Group(_) | Principal::Account(_) => {
+                !self.functions_of(holder).is_empty()
+            }
             _ => false,
         }
     }
@@ -202,23 +204,35 @@ impl<'e> Audit<'e> {
         functions.iter().map(|&function| self.exposure(function)).fold(Exposed::INSIDE, Exposed::wider)
     }
 
-    /// The functions that run as a holder: as the identity, or as a member of the group at any depth.
+    /// The functions that run as a holder: as the identity, as a member of the group at any depth, as one of the account.
     pub fn functions_of(&self, holder: Principal) -> Vec<FunctionId> {
         match holder {
             Principal::Identity(identity) => self.estate().functions_as(identity).to_vec(),
-            Principal::Group(group) => self
-                .effects
-                .everybody_in(group)
-                .into_iter()
-                .filter_map(|member| match member {
-                    Principal::Identity(identity) => Some(self.estate().functions_as(identity)),
-                    _ => None,
-                })
-                .flatten()
-                .copied()
-                .collect(),
+            Principal::Account(account) => self.functions_as_any_of(account).collect(),
+            Principal::Group(group) => {
+                let mut all: Vec<FunctionId> = Vec::new();
+                for member in self.effects.everybody_in(group) {
+                    match member {
+                        Principal::Identity(identity) => all.extend(self.estate().functions_as(identity)),
+                        Principal::Account(account) => all.extend(self.functions_as_any_of(account)),
+                        _ => {}
+                    }
+                }
+                all.sort_unstable();
+                all.dedup();
+                all
+            }
             _ => Vec::new(),
         }
+    }
+
+    /// The functions that run as any identity of an account.
+    fn functions_as_any_of(&self, account: ScopeId) -> impl Iterator<Item = FunctionId> {
+        let identities = self.effects.identities_at(At::Thing(Thing::Scope(account))).into_iter();
+        let of_it = move |id: &IdentityId| {
+            self.estate().account_of(Thing::Identity(*id)) == AccountOf::Known(account)
+        };
+        identities.filter(of_it).flat_map(|id| self.estate().functions_as(id)).copied()
     }
 
     /// The environment by which something of a holder is judged: its own or its scope's, else

@@ -374,6 +374,7 @@ impl Finding {
     /// Takes in what makes another so that is the same finding.
     pub(crate) fn absorb(&mut self, other: &Self) {
         self.causes.add(other.causes.all().iter().copied());
+        self.sureness = self.sureness.min(other.sureness);
         self.more.get_or_insert_default().facts.extend(other.facts().cloned());
     }
 }

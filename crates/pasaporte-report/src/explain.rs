@@ -136,7 +136,7 @@ impl Explained {
             (Verdict::Depends, false) => Some(residual),
             _ => None,
         };
-        let class = effects.catalogue().class(question.action.text(), effects.any_case(question.on));
+        let class = effects.catalogue().class(question.action.text(), effects.dialect(question.on));
         Self {
             explain: VERSION,
             question: QuestionOut {

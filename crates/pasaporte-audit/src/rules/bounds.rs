@@ -10,6 +10,7 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
     ActionClass, Bounded, FunctionId, GroupId, IdentityId, MemberKind, Principal, ScopeId, ScopeKind, Thing,
+    canonical,
 };
 
 pub(crate) const RULES: &[Rule] = &[
@@ -52,8 +53,16 @@ fn wide_membership(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         let own = effects.held(holder);
         let own = own.iter().filter(|(_, name)| *name == holder).map(|(id, _)| (*id, estate.grant(*id)));
         let roads = allowing_of(audit, own);
-        let worst = roads.map(|(_, road)| (worst(audit, &road), road));
-        let Some(((harm, who), road)) = worst.min_by_key(|((harm, _), _)| harm.impact) else { continue };
+        let all: Vec<_> = roads.map(|(_, road)| (worst(audit, &road), road)).collect();
+        let Some(least) = all.iter().map(|((harm, _), _)| harm.impact).min() else { continue };
+        // Of those that are as bad, whichever was read first.
+        let worst =
+            all.into_iter().filter(|((harm, _), _)| harm.impact == least).min_by_key(|((harm, _), road)| {
+                let set = road.grant().and_then(|id| estate.grant(id).set).map(|set| estate.id(set));
+                let statement = canonical(estate, estate.statement(road.statement));
+                (!harm.surely, set, estate.place_label(road.at), statement)
+            });
+        let Some(((harm, who), road)) = worst else { continue };
         if harm.impact >= Impact::RunsCode {
             continue;
         }

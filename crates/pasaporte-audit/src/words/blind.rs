@@ -73,8 +73,9 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &BlindFact) -> Option<Told> {
         .at(estate.origin(Thing::Contract(*id)), "the contract"),
         BlindFact::Unclassed(it) => {
             let (action, origins) = &**it;
+            let there = if audit.effects().dialects().count() > 1 { " that counts there" } else { "" };
             let told = Told::new(format!(
-                "No line of the catalogue says what {action} does, so it counts as changing something, and no more."
+                "No line of the catalogue{there} says what {action} does, so it counts as changing something, and no more."
             ))
             .fix(format!("Say what it does: `actions: [{{action: {action}, class: read}}]`, or whichever class it is of."));
             origins.iter().take(MOST_SHOWN).fold(told, |told, origin| told.at(*origin, "where it is given or was used"))

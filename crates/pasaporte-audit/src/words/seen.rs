@@ -34,9 +34,9 @@ pub(super) fn at_function(audit: &Audit<'_>, id: FunctionId) -> String {
 
 /// Who was seen to write to a source, as a sentence; nothing where no log says so.
 pub(super) fn at_source(audit: &Audit<'_>, source: Thing) -> String {
-    let estate = audit.estate();
+    let (estate, effects) = (audit.estate(), audit.effects());
     let writes = estate.uses_on(source).filter(|it| {
-        let class = audit.effects().catalogue().class(estate.text(it.did), false);
+        let class = effects.catalogue().class(estate.text(it.did), effects.dialect(source));
         it.outcome == Outcome::Allowed && matches!(class, None | Some(ActionClass::Write))
     });
     let mut who: Vec<String> = writes.map(|it| estate.principal_label(it.who)).collect();

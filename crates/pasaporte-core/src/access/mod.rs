@@ -27,8 +27,8 @@ use crate::estate::{
 use crate::pattern::Pattern;
 
 pub use becoming::Becoming;
-pub use catalogue::Catalogue;
 pub(crate) use catalogue::Line;
+pub use catalogue::{Catalogue, Dialect};
 pub use condition::{Context, Facts, Known};
 pub(crate) use condition::{is_in, is_internet};
 pub use decide::{New, On, Question};
@@ -106,6 +106,7 @@ pub struct Access<'e> {
     /// The identities whose trust names somebody.
     trusting: by::By<Principal, IdentityId>,
     catalogue: Catalogue,
+    dialects: catalogue::Dialects,
     some_ignore_case: bool,
     invoke: Action,
     assume: Action,
@@ -153,6 +154,7 @@ impl<'e> Access<'e> {
         let others = admissions_by_named
             .keys()
             .filter(|who| !matches!(who, Principal::Identity(_) | Principal::User(_)));
+        let catalogue = Catalogue::new(estate);
         let mut access = Self {
             estate,
             everybody: Everybody::new(estate, &membership, &grants_by_holder),
@@ -175,7 +177,8 @@ impl<'e> Access<'e> {
             profiles_of_users: slots(estate.count::<UserId>()),
             picks,
             by_start: picks::ByStart::new(estate),
-            catalogue: Catalogue::new(estate),
+            dialects: catalogue::Dialects::new(estate, &catalogue),
+            catalogue,
             some_ignore_case,
             invoke: Action::default(),
             assume: Action::default(),

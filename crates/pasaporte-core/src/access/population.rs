@@ -140,7 +140,7 @@ impl Access<'_> {
     }
 
     /// The declared identities at a place.
-    pub(crate) fn identities_at(&self, at: At) -> Vec<IdentityId> {
+    pub fn identities_at(&self, at: At) -> Vec<IdentityId> {
         self.here(&self.population.identities, at)
     }
 

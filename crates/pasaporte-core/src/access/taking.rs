@@ -13,8 +13,8 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
-use super::Access;
 use super::picks::Pick;
+use super::{Access, Dialect};
 use crate::estate::{
     AccountOf, At, Estate, Id, Name, Principal, ResourceId, ResourcesId, ScopeId, Selection, Sensitivity,
     Thing,
@@ -29,8 +29,8 @@ pub struct Taken {
     by_kind: Box<[OfKind]>,
     /// The account that all of them are of, if it is one.
     account: Option<AccountOf>,
-    /// Whether case of actions on them is ignored, if that is the same for all.
-    any_case: Option<bool>,
+    /// How actions on them are read, if that is the same for all.
+    dialect: Option<Dialect>,
     /// Those that need no side of their own.
     open: OnceLock<Arc<Taken>>,
 }
@@ -57,9 +57,9 @@ impl Taken {
         self.resources.split_at(self.confidential)
     }
 
-    /// Whether case of actions on them is ignored; none where that is not the same for all, or there are none.
-    pub(crate) fn any_case(&self) -> Option<bool> {
-        self.any_case
+    /// How actions on them are read; none where that is not the same for all, or there are none.
+    pub(crate) fn dialect(&self) -> Option<Dialect> {
+        self.dialect
     }
 
     /// What there is of a kind.
@@ -299,7 +299,7 @@ impl Access<'_> {
             confidential,
             by_kind: by_kind.into(),
             account: same_for_all(&all, |id| self.account_of(Thing::Resource(id))),
-            any_case: same_for_all(&all, |id| self.any_case(Thing::Resource(id))),
+            dialect: same_for_all(&all, |id| self.dialect(Thing::Resource(id))),
             resources: all.into(),
             open: OnceLock::new(),
         }

@@ -1,7 +1,7 @@
 //! A principal on one side, and what is asked of it: about things that are there, and about such as would be made.
 
 use super::Side;
-use crate::access::{New, On, Truth, Verdict};
+use crate::access::{Dialect, New, On, Truth, Verdict};
 use crate::effect::{ACCESS, Effects, Road};
 use crate::estate::{ActionsId, Effect, Origin, Principal, ResourcesId, SetId, StatementId, Thing};
 
@@ -103,6 +103,15 @@ impl<'s, 'a, 'e> Bearer<'s, 'a, 'e> {
         match self.who {
             Some(who) => self.side.verdict(who, action, on),
             None => self.by_the_set(action, on),
+        }
+    }
+
+    /// How actions on something are read.
+    pub(super) fn dialect(&self, on: &Target) -> Dialect {
+        match on {
+            Target::There(thing) => self.effects().dialect(*thing),
+            Target::New(new) => self.effects().dialect_on(On::New(new)),
+            Target::Nowhere => Dialect::default(),
         }
     }
 

@@ -82,12 +82,10 @@ fn on(
         target(&sides.new, label, there, here, &sides.old),
     ];
     let kind = label.split_once(':').map_or("", |(kind, _)| kind);
-    let any_case = [(left.effects(), here), (right.effects(), there)]
-        .iter()
-        .any(|(effects, thing)| thing.is_some_and(|thing| effects.any_case(thing)));
+    let dialects = [left.dialect(&targets[0]), right.dialect(&targets[1])];
     let mut all = Vec::new();
     for service in [kind, ACCESS] {
-        let samples = samples.of(service, &choices, any_case);
+        let samples = samples.of(service, &choices, dialects);
         let of = |it: &Sample| held(it, sides, (label, false), (left, right), &targets);
         let others = others(service, &choices, (left, right), &targets);
         all.extend(with_every(&samples, samples.iter().filter_map(of).collect(), others));
@@ -134,7 +132,6 @@ fn on_new(
     kinds.dedup();
     places.sort_unstable();
     places.dedup();
-    let any_case = left.effects().ignores_case_somewhere() || right.effects().ignores_case_somewhere();
     let mut all = Vec::new();
     for kind in &kinds {
         let names = [left.effects(), right.effects()].map(|effects| effects.fresh_thing(kind, None).label);
@@ -147,9 +144,10 @@ fn on_new(
             },
         };
         for service in [kind.as_str(), ACCESS] {
-            let samples = samples.of(service, &choices, any_case);
             for place in &places {
                 let targets = [at(&sides.old, place), at(&sides.new, place)];
+                let dialects = [left.dialect(&targets[0]), right.dialect(&targets[1])];
+                let samples = samples.of(service, &choices, dialects);
                 let on = match place {
                     Some(place) => format!("{kind} at {place}"),
                     None => kind.clone(),

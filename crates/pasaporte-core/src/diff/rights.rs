@@ -138,11 +138,9 @@ impl Asking<'_, '_, '_, '_> {
                 continue;
             }
             let kind = thing.label.split_once(':').map_or("", |(kind, _)| kind);
-            let any_case = [(old.effects(), thing.old), (new.effects(), thing.new)]
-                .iter()
-                .any(|(effects, thing)| thing.is_some_and(|thing| effects.any_case(thing)));
+            let dialects = [old.dialect(&targets[0]), new.dialect(&targets[1])];
             for service in [kind, ACCESS] {
-                for sample in self.samples.of(service, &choices, any_case).iter() {
+                for sample in self.samples.of(service, &choices, dialects).iter() {
                     let was = old.verdict(&sample.action, &targets[0]);
                     let now = new.verdict(&sample.action, &targets[1]);
                     if was != now {
@@ -183,29 +181,29 @@ impl Asking<'_, '_, '_, '_> {
         let mut kinds: Vec<String> = [old, new].iter().flat_map(|side| side.kinds()).collect();
         kinds.sort_unstable();
         kinds.dedup();
-        let any_case = [old, new].iter().any(|side| side.effects().ignores_case_somewhere());
         for kind in &kinds {
             // A name that neither estate is about.
             let names = [old, new].map(|side| side.effects().fresh_thing(kind, None).label);
             let name = names.iter().max_by_key(|name| name.len()).cloned().unwrap_or_default();
-            for service in [kind.as_str(), ACCESS] {
-                for sample in self.samples.of(service, &choices, any_case).iter() {
-                    for place in &places {
-                        let at = |side: &Bearer<'_, '_, '_>| match place {
-                            None => Target::New(New { label: name.clone(), within: None }),
-                            Some(place) => match side.side.things.get(place) {
-                                Some(&scope) => Target::New(New { label: name.clone(), within: Some(scope) }),
-                                None => Target::Nowhere,
-                            },
-                        };
-                        let targets = [at(old), at(new)];
+            for place in &places {
+                let at = |side: &Bearer<'_, '_, '_>| match place {
+                    None => Target::New(New { label: name.clone(), within: None }),
+                    Some(place) => match side.side.things.get(place) {
+                        Some(&scope) => Target::New(New { label: name.clone(), within: Some(scope) }),
+                        None => Target::Nowhere,
+                    },
+                };
+                let targets = [at(old), at(new)];
+                let dialects = [old.dialect(&targets[0]), new.dialect(&targets[1])];
+                let on = match place {
+                    Some(place) => format!("{kind} at {place}"),
+                    None => kind.clone(),
+                };
+                for service in [kind.as_str(), ACCESS] {
+                    for sample in self.samples.of(service, &choices, dialects).iter() {
                         let was = old.verdict(&sample.action, &targets[0]);
                         let now = new.verdict(&sample.action, &targets[1]);
                         if was != now {
-                            let on = match place {
-                                Some(place) => format!("{kind} at {place}"),
-                                None => kind.clone(),
-                            };
                             let everybody = self.everybodys(who, &sample.action, &targets);
                             let told = right(who, (&on, true), sample, (was, now), everybody);
                             found.push(told.because(old, new, &targets));

@@ -5,6 +5,7 @@ use std::sync::{Arc, Mutex};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Side, numbers};
+use crate::access::Dialect;
 use crate::effect::{is_action, may_begin};
 use crate::estate::{ActionClass, ActionsId, Estate, Selection};
 use crate::pattern::{Pattern, Sorts};
@@ -17,8 +18,9 @@ pub(super) struct Sample {
     pub(super) is_wild: bool,
 }
 
-/// What was found of choices of actions: by service, the choices that give, and those that tell apart, of both sides.
-type Known = FxHashMap<(Box<str>, [Vec<u32>; 4]), Arc<Vec<Sample>>>;
+/// What was found of choices of actions: by service, how both sides read actions, the choices that give, and those that tell
+/// apart, of both sides.
+type Known = FxHashMap<(Box<str>, [Dialect; 2], [Vec<u32>; 4]), Arc<Vec<Sample>>>;
 
 /// Finds samples, each choice of actions once.
 #[derive(Debug)]
@@ -44,12 +46,13 @@ impl<'d, 'a, 'o, 'n> Samples<'d, 'a, 'o, 'n> {
         &self,
         service: &str,
         choices: &[[Vec<ActionsId>; 2]; 2],
-        any_case: bool,
+        dialects: [Dialect; 2],
     ) -> Arc<Vec<Sample>> {
+        let any_case = dialects.iter().any(|it| it.any_case);
         let [[old_give, old_apart], [new_give, new_apart]] = choices;
-        let service_and_case = if any_case { format!("{service} in any case") } else { service.to_owned() };
         let key = (
-            Box::from(service_and_case),
+            Box::from(service),
+            dialects,
             [numbers(old_give), numbers(old_apart), numbers(new_give), numbers(new_apart)],
         );
         let known = || self.known.lock().expect("nobody panics while holding it");
@@ -70,12 +73,13 @@ impl<'d, 'a, 'o, 'n> Samples<'d, 'a, 'o, 'n> {
             }
             all.extend(found);
         };
-        add(self.find(service, &give, &apart, false));
+        let read = |any_case| dialects.map(|it| it.in_any_case(any_case));
+        add(self.find(service, &give, &apart, read(false)));
         if any_case {
-            add(self.find(service, &give, &apart, true));
+            add(self.find(service, &give, &apart, read(true)));
             // Case may count on one side only: as patterns spell it, and as none does.
             for spelled in spelled(service, &give) {
-                add(self.find(&spelled, &give, &apart, false));
+                add(self.find(&spelled, &give, &apart, read(false)));
             }
             let upper = |it: &Sample| Sample { action: it.action.to_uppercase().into(), ..*it };
             let upper: Vec<Sample> = all.iter().map(upper).collect();
@@ -93,8 +97,9 @@ impl<'d, 'a, 'o, 'n> Samples<'d, 'a, 'o, 'n> {
         service: &str,
         give: &[(&Selection, &Estate)],
         apart: &[(&Selection, &Estate)],
-        any_case: bool,
+        dialects: [Dialect; 2],
     ) -> (Vec<Sample>, bool) {
+        let any_case = dialects[0].any_case;
         let start = format!("{service}/");
         let patterns = |all: &[(&Selection, &Estate)], except: bool| -> Vec<Pattern> {
             let ids = all.iter().flat_map(|&(choice, estate)| {
@@ -121,8 +126,8 @@ impl<'d, 'a, 'o, 'n> Samples<'d, 'a, 'o, 'n> {
         let catalogues = [self.old, self.new].map(|side| side.effects.catalogue());
         let mut strings = said.clone();
         let mut first: Vec<&Pattern> = Vec::new();
-        for catalogue in catalogues {
-            for (_, line) in catalogue.of_service(service, any_case) {
+        for (catalogue, dialect) in catalogues.into_iter().zip(dialects) {
+            for (_, line) in catalogue.of_service(service, dialect) {
                 match line.operation.as_literal() {
                     Some(operation) => {
                         strings.insert(format!("{start}{operation}"));
@@ -143,7 +148,7 @@ impl<'d, 'a, 'o, 'n> Samples<'d, 'a, 'o, 'n> {
         let found = sorts.samples();
         let class = |text: &str| {
             let [old, new] = catalogues;
-            new.class(text, any_case).or_else(|| old.class(text, any_case))
+            new.class(text, dialects[1]).or_else(|| old.class(text, dialects[0]))
         };
         let sample = |text: &str, is_wild| Sample { action: text.into(), class: class(text), is_wild };
         let mut all: Vec<Sample> = found.strings.iter().map(|(text, _)| sample(text, true)).collect();

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Effects, ServiceId};
-use crate::access::{Action, Holders, Line};
+use crate::access::{Action, Dialect, Holders, Line};
 use crate::estate::{ActionClass, ActionsId, PatternId, Principal, Thing};
 use crate::pattern::{Pattern, Sorts};
 
@@ -64,8 +64,8 @@ pub struct Acts {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
 pub(crate) struct Others(pub(super) u32);
 
-/// Of what service, told apart by what else, where case counts or not.
-pub(super) type Wanted = (ServiceId, Others, bool);
+/// Of what service, told apart by what else, read in which way.
+pub(super) type Wanted = (ServiceId, Others, Dialect);
 
 /// What was found so far of one choice.
 pub(super) type Known = FxHashMap<Wanted, Arc<Acts>>;
@@ -77,10 +77,10 @@ impl Effects<'_> {
         actions: ActionsId,
         service: ServiceId,
         others: Others,
-        any_case: bool,
+        dialect: Dialect,
     ) -> Arc<Acts> {
         use crate::estate::Id;
-        let wanted = (service, others, any_case);
+        let wanted = (service, others, dialect);
         let slot = &self.acts[actions.index()];
         let known = || slot.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&wanted) {
@@ -91,8 +91,8 @@ impl Effects<'_> {
         found
     }
 
-    fn find_acts(&self, actions: ActionsId, (service, others, any_case): Wanted) -> Acts {
-        let estate = self.estate();
+    fn find_acts(&self, actions: ActionsId, (service, others, dialect): Wanted) -> Acts {
+        let (estate, any_case) = (self.estate(), dialect.any_case);
         let name = self.service_name(service);
         let start = format!("{name}/");
         let own = estate.actions_picked(actions);
@@ -109,7 +109,7 @@ impl Effects<'_> {
         others.dedup();
         let ((named_not, except), (named_apart, apart)) = (begin_so(own.except()), begin_so(&others));
         let named = named.into_iter().chain(named_not).chain(named_apart);
-        let lines = self.catalogue().of_service(&name, any_case);
+        let lines = self.catalogue().of_service(&name, dialect);
         let (listed, wild): (Vec<(usize, &Line)>, _) =
             lines.partition(|(_, line)| line.operation.as_literal().is_some());
         let first: Vec<&Pattern> = wild.iter().map(|(_, line)| &line.operation).collect();
@@ -140,7 +140,7 @@ impl Effects<'_> {
             add(text, line, true);
         }
         for text in strings.iter().filter(|text| is_taken(text)) {
-            add(text, self.catalogue().line(text, any_case), false);
+            add(text, self.catalogue().line(text, dialect), false);
         }
         acts.sort_by(|one, other| one.order().cmp(&other.order()));
         if !found.complete {
@@ -160,7 +160,7 @@ impl Effects<'_> {
     pub fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
         let start = format!("{}/", self.service_name(service));
         let own = self.estate().actions_picked(actions);
-        self.cases().any(|any_case| {
+        self.dialects().map(|it| it.any_case).any(|any_case| {
             let (named, any) = self.that_begin(own.any(), &start, any_case);
             let mut named = named.into_iter().filter_map(Pattern::as_literal);
             let (not, except) = self.that_begin(own.except(), &start, any_case);
@@ -174,8 +174,8 @@ impl Effects<'_> {
 
     /// Whether a choice has an action of class write of a service.
     pub(crate) fn writes(&self, actions: ActionsId, service: ServiceId) -> bool {
-        self.cases().any(|any_case| {
-            let acts = self.acts(actions, service, Others::default(), any_case);
+        self.dialects().any(|dialect| {
+            let acts = self.acts(actions, service, Others::default(), dialect);
             acts.all.iter().any(|act| act.class == Some(ActionClass::Write))
         })
     }
@@ -217,11 +217,11 @@ impl Effects<'_> {
     ) -> Vec<Act> {
         let opposition = self.opposition(who);
         let others = self.others_on(opposition.as_deref(), Some(on));
-        let any_case = self.any_case(on);
+        let dialect = self.dialect(on);
         let mut all: Vec<Act> = Vec::new();
         for road in self.roads_of_service_to(who, on, service) {
             let actions = self.estate().statement(road.statement).actions;
-            let acts = self.acts(actions, service, others, any_case);
+            let acts = self.acts(actions, service, others, dialect);
             for act in acts.all.iter().filter(|act| wanted(act.class)) {
                 if all.iter().all(|known| known.action.text() != act.action.text()) {
                     all.push(act.clone());

@@ -155,8 +155,7 @@ impl Effects<'_> {
 
     /// Whether all that a choice does to functions is to invoke them.
     pub fn only_invokes(&self, actions: ActionsId) -> bool {
-        let mut all =
-            self.cases().map(|any_case| self.acts(actions, super::FUNCTION, Others::default(), any_case));
+        let mut all = self.dialects().map(|it| self.acts(actions, super::FUNCTION, Others::default(), it));
         all.all(|acts| acts.all.iter().all(|act| act.class == Some(crate::estate::ActionClass::Invoke)))
     }
 
@@ -354,7 +353,7 @@ impl Effects<'_> {
         let service = self.service(service.unwrap_or(self.fresh_kind()));
         let any_case = self.any_case_on(on.on());
         let is_told = |action: &str| out.iter().any(|pattern| pattern.takes(action, any_case));
-        let acts = self.acts(statement.actions, service, others, any_case);
+        let acts = self.acts(statement.actions, service, others, self.dialect_on(on.on()));
         let mut left = acts.all.iter().filter(|act| !is_told(act.action.text()));
         if left.any(|act| self.gives(who, road, &act.action, on.on()) == Verdict::No) {
             all.push("what ceilings leave out".to_owned());
@@ -419,7 +418,7 @@ impl Effects<'_> {
         let mut best: Option<(New, Act, Verdict)> = None;
         for opening in self.openings(who, road) {
             let new = self.fresh_thing(kind, opening);
-            let acts = self.acts(actions, service, others, self.any_case_on(On::New(&new)));
+            let acts = self.acts(actions, service, others, self.dialect_on(On::New(&new)));
             for act in acts.all.iter().filter(|act| wanted(act)) {
                 let verdict = self.gives(who, road, &act.action, On::New(&new));
                 if verdict == Verdict::Yes {

@@ -198,7 +198,7 @@ impl Effects<'_> {
         let opposition = self.opposition(who);
         let others = self.others_on(opposition.as_deref(), apart_on);
         let actions = self.estate().statement(road.statement).actions;
-        let acts = self.acts(actions, service, others, self.any_case_on(on.on()));
+        let acts = self.acts(actions, service, others, self.dialect_on(on.on()));
         let given = |act: &&Act| self.gives(who, road, &act.action, on.on()) != Verdict::No;
         acts.all.iter().filter(given).cloned().collect()
     }

@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::FxHashMap;
 
 use super::{Effects, Road};
-use crate::access::New;
+use crate::access::{Dialect, New};
 use crate::estate::{
     AccountOf, At, CrossAccount, Estate, Principal, ResourceId, ResourcesId, ScopeId, ScopeKind, Thing,
 };
@@ -218,6 +218,16 @@ impl Effects<'_> {
     pub(crate) fn is_of_one_account(&self, place: At) -> bool {
         let is_known = |thing| matches!(self.account_of(thing), AccountOf::Known(_));
         !self.has_accounts() || place.thing().is_some_and(is_known)
+    }
+
+    /// How actions on what lies at a place are read; none where not all of it is read alike.
+    pub fn dialect_at(&self, place: At) -> Option<Dialect> {
+        let mut all = self.dialects();
+        match (place, all.next(), all.next()) {
+            (_, only, None) => only,
+            (At::Thing(thing), ..) if self.is_of_one_account(place) => Some(self.dialect(thing)),
+            _ => None,
+        }
     }
 
     /// Whether the estate declares accounts; without, it is one account that nobody named.

@@ -63,8 +63,8 @@ impl Effects<'_> {
         is_asked: &impl Fn(IdentityId) -> bool,
     ) -> Vec<(IdentityId, Act, Verdict)> {
         let actions = self.estate().statement(road.statement).actions;
-        let hands = |others, any_case| {
-            let acts = self.acts(actions, IDENTITY, others, any_case);
+        let hands = |others, dialect| {
+            let acts = self.acts(actions, IDENTITY, others, dialect);
             let all = acts.all.iter().filter(|act| Power::HandOver.takes(IDENTITY, act));
             all.cloned().collect::<Vec<Act>>()
         };
@@ -78,7 +78,7 @@ impl Effects<'_> {
                 return None;
             }
             let others = self.others_on(opposition.as_deref(), Some(thing));
-            let acts = hands(others, self.any_case(thing));
+            let acts = hands(others, self.dialect(thing));
             let asked = acts.into_iter().map(|act| {
                 let verdict = self.gives(who, road, &act.action, On::There(thing));
                 (identity, act, verdict)

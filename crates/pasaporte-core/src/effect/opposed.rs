@@ -67,11 +67,6 @@ pub(crate) enum Opposes {
 }
 
 impl Effects<'_> {
-    /// Case that counts, and case that does not where some account takes it so.
-    pub fn cases(&self) -> impl Iterator<Item = bool> + use<> {
-        [false].into_iter().chain(self.ignores_case_somewhere().then_some(true))
-    }
-
     /// What stands against a principal; none where nothing does.
     pub(crate) fn opposition(&self, who: Principal) -> Option<Arc<Opposition>> {
         match who {

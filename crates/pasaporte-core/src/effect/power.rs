@@ -64,8 +64,8 @@ impl Effects<'_> {
         let actions = self.estate().statement(road.statement).actions;
         // Most statements have no such action at all; that is known of each choice of actions.
         let has = |service: &&ServiceId| {
-            self.cases().any(|any_case| {
-                let acts = self.acts(actions, **service, super::Others::default(), any_case);
+            self.dialects().any(|dialect| {
+                let acts = self.acts(actions, **service, super::Others::default(), dialect);
                 acts.all.iter().any(|act| power.takes(**service, act))
             })
         };
@@ -90,6 +90,8 @@ impl Effects<'_> {
         best
     }
 
+    /// The control of a sort that a road gives somebody: over things of which there may be more, else over those that are
+    /// there.
     pub(super) fn control_of(
         &self,
         who: Principal,
@@ -104,30 +106,39 @@ impl Effects<'_> {
             let new = self.openings(who, road).into_iter().map(|place| self.fresh_thing(&kind, place));
             places.extend(new.filter(|new: &New| self.takes_new(resources, new)).map(Wide::New));
         }
-        if of_things && places.is_empty() {
-            let all = self.things_reached_by(who, road, service);
-            let all = all.into_iter().filter(|thing| {
-                let is_scope = matches!(thing, Thing::Scope(_));
-                is_scope == (power == Power::Access) && Some(*thing) != who.thing()
-            });
-            places.extend(all.take(MOST_ASKED).map(Wide::There));
-        }
+        let over = move |on: Wide| self.control_over(who, road, (power, service), on);
+        let new: Vec<Control> = places.into_iter().filter_map(over).collect();
+        let is_sure = new.iter().any(|it| it.verdict == Verdict::Yes);
+        // That one has control of oneself tells nothing; an account is a place, and not those in it.
+        let itself = who.thing().filter(|_| !matches!(who, Principal::Account(_)));
+        // What may yet be made may need another side where what is there has it.
+        let there = (of_things && !is_sure).then(|| self.things_reached_by(who, road, service));
+        let there = there.into_iter().flatten().filter(move |thing| {
+            let is_scope = matches!(thing, Thing::Scope(_));
+            is_scope == (power == Power::Access) && Some(*thing) != itself
+        });
+        new.into_iter().chain(there.take(MOST_ASKED).map(Wide::There).filter_map(over))
+    }
+
+    fn control_over(
+        &self,
+        who: Principal,
+        road: &Road,
+        (power, service): (Power, ServiceId),
+        on: Wide,
+    ) -> Option<Control> {
+        let thing = match on.on() {
+            On::There(thing) => Some(thing),
+            On::New(_) => None,
+        };
+        let others = self.others_on(self.opposition(who).as_deref(), thing);
         let actions = self.estate().statement(road.statement).actions;
-        let opposition = self.opposition(who);
-        places.into_iter().filter_map(move |on| {
-            let thing = match on.on() {
-                On::There(thing) => Some(thing),
-                On::New(_) => None,
-            };
-            let others = self.others_on(opposition.as_deref(), thing);
-            let acts = self.acts(actions, service, others, self.any_case_on(on.on()));
-            let wanted = acts.all.iter().filter(|act| power.takes(service, act));
-            let asked = wanted.map(|act| (act, self.gives(who, road, &act.action, on.on())));
-            let (act, verdict) =
-                asked.filter(|(_, verdict)| *verdict != Verdict::No).max_by_key(|(_, verdict)| *verdict)?;
-            let act = act.clone();
-            Some(Control { who, act, on, verdict })
-        })
+        let acts = self.acts(actions, service, others, self.dialect_on(on.on()));
+        let wanted = acts.all.iter().filter(|act| power.takes(service, act));
+        let asked = wanted.map(|act| (act, self.gives(who, road, &act.action, on.on())));
+        let (act, verdict) =
+            asked.filter(|(_, verdict)| *verdict != Verdict::No).max_by_key(|(_, verdict)| *verdict)?;
+        Some(Control { who, act: act.clone(), on, verdict })
     }
 
     /// The actions that a road's statement has, of the services that it is about: those that are named or that the catalogue
@@ -135,11 +146,14 @@ impl Effects<'_> {
     pub fn acts_of(&self, road: &Road) -> Vec<Act> {
         let actions = self.estate().statement(road.statement).actions;
         let mut all: Vec<Act> = Vec::new();
+        let here = self.dialect_at(road.at);
         for service in self.services_of(road) {
-            let acts = self.acts(actions, service, super::Others::default(), false);
-            all.extend(acts.all.iter().cloned());
+            for dialect in self.dialects().filter(|it| here.is_none_or(|here| *it == here)) {
+                let acts = self.acts(actions, service, super::Others::default(), dialect);
+                all.extend(acts.all.iter().cloned());
+            }
         }
-        all.sort_by(|one, other| one.action.text().cmp(other.action.text()));
+        all.sort_by_key(|act| (act.action.text().to_owned(), act.rank()));
         all.dedup_by(|later, first| later.action.text() == first.action.text());
         all
     }
@@ -174,7 +188,7 @@ impl Effects<'_> {
                 outside.iter().any(|place| {
                     let new = self.fresh_thing(&kind, *place);
                     let on = On::New(&new);
-                    let acts = || self.acts(actions, service, super::Others::default(), self.any_case_on(on));
+                    let acts = || self.acts(actions, service, super::Others::default(), self.dialect_on(on));
                     self.takes_new(resources, &new)
                         && acts()
                             .all

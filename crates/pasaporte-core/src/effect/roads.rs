@@ -4,10 +4,10 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::acts::{Act, Others};
+use super::acts::Others;
 use super::harm::on_data;
 use super::{ACCESS_SERVICE, Effects, FUNCTION, IDENTITY, KEY, ServiceId};
-use crate::access::{Context, New, On, Question, Reachable, Taken, Truth, Verdict, Via};
+use crate::access::{Action, Context, New, On, Question, Reachable, Taken, Truth, Verdict, Via};
 use crate::estate::{
     ActionClass, ActionsId, AdmissionId, At, Attribute, Condition, Effect, Grant, GrantId, Id, Principal,
     ResourcesId, SetId, Statement, StatementId, Thing,
@@ -78,7 +78,7 @@ impl Powers {
 }
 
 /// The actions that statements name, by service.
-pub(crate) type Named = FxHashMap<ServiceId, Vec<Act>>;
+pub(crate) type Named = FxHashMap<ServiceId, Vec<Arc<Action>>>;
 
 /// The kinds of things that choices take.
 pub(super) type Kinds = FxHashMap<ResourcesId, Option<Arc<[ServiceId]>>>;
@@ -87,7 +87,7 @@ pub(super) type Kinds = FxHashMap<ResourcesId, Option<Arc<[ServiceId]>>>;
 pub(super) type ServicesNamed = Option<Box<[ServiceId]>>;
 
 /// The actions that a choice names, each with its service.
-pub(super) type NamedIn = Box<[(ServiceId, Act)]>;
+pub(super) type NamedIn = Box<[(ServiceId, Arc<Action>)]>;
 
 /// The statements on things that are worth asking about for those whom they name: those that may do harm.
 pub(super) type WorthAsking = FxHashMap<Principal, Box<[AdmissionId]>>;
@@ -205,23 +205,23 @@ impl Effects<'_> {
         choices.sort_unstable();
         choices.dedup();
         let mut all = Named::default();
-        for (service, act) in choices.into_iter().flat_map(|actions| self.actions_named_in(actions)) {
+        for (service, action) in choices.into_iter().flat_map(|actions| self.actions_named_in(actions)) {
             let of_service = all.entry(*service).or_default();
-            if !of_service.iter().any(|known| known.action.text() == act.action.text()) {
-                of_service.push(act.clone());
+            if !of_service.iter().any(|known| known.text() == action.text()) {
+                of_service.push(Arc::clone(action));
             }
         }
         all
     }
 
-    fn actions_named_in(&self, actions: ActionsId) -> &[(ServiceId, Act)] {
+    fn actions_named_in(&self, actions: ActionsId) -> &[(ServiceId, Arc<Action>)] {
         self.named[actions.index()].get_or_init(|| {
             let estate = self.estate();
             let texts = estate.actions_picked(actions).any().iter();
             let named = texts.filter_map(|id| estate.pattern(*id).as_literal()).filter_map(|text| {
                 let (service, _) = text.split_once('/')?;
                 let service = self.service(service);
-                Some((service, Act::said(self.action(text), self.catalogue().class(text, false))))
+                Some((service, self.action(text)))
             });
             named.collect()
         })
@@ -314,9 +314,9 @@ impl Effects<'_> {
         match on {
             Thing::Resource(id) => {
                 let sensitivity = self.estate().get(id).and_then(|it| it.sensitivity);
-                let any_case = self.any_case(on);
+                let dialect = self.dialect(on);
                 [self.service_of(on), ACCESS_SERVICE].into_iter().any(|service| {
-                    let acts = self.acts(statement.actions, service, Others::default(), any_case);
+                    let acts = self.acts(statement.actions, service, Others::default(), dialect);
                     acts.all.iter().any(|act| on_data(act.class, sensitivity).is_some())
                 })
             }
@@ -329,8 +329,8 @@ impl Effects<'_> {
         *self.powers[actions.index()].get_or_init(|| {
             use ActionClass::{Invoke, List, Read};
             let has = |service, harmless: &[ActionClass]| {
-                self.cases().any(|any_case| {
-                    let acts = self.acts(actions, service, Others::default(), any_case);
+                self.dialects().any(|dialect| {
+                    let acts = self.acts(actions, service, Others::default(), dialect);
                     acts.all.iter().any(|act| act.class.is_none_or(|class| !harmless.contains(&class)))
                 })
             };

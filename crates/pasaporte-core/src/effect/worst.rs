@@ -11,7 +11,7 @@ use super::harm::on_data;
 use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
 use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId};
-use crate::access::{Context, New, On, Verdict, Via};
+use crate::access::{Context, Dialect, New, On, Verdict, Via};
 use crate::estate::{
     AccountOf, ActionClass, At, GroupId, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity,
     Thing,
@@ -133,7 +133,7 @@ impl<'a, 'e> Survey<'a, 'e> {
             On::New(_) => None,
         };
         let others = self.effects.others_on(self.opposition.as_deref(), thing);
-        self.effects.acts(self.actions(road), service, others, self.effects.any_case_on(on))
+        self.effects.acts(self.actions(road), service, others, self.effects.dialect_on(on))
     }
 
     /// The decision on an action of a road.
@@ -327,7 +327,9 @@ impl<'a, 'e> Survey<'a, 'e> {
         let effects = self.effects;
         let of = |wanted: bool, service| wanted.then(|| self.acts(road, service, On::There(thing)));
         let (own, on_access) = (of(own, service), of(by_access, ACCESS_SERVICE));
-        for act in own.iter().chain(&on_access).flat_map(|acts| acts.all.iter()) {
+        let changes_access = |act: &&Act| act.class == Some(ActionClass::Access);
+        let on_access = on_access.iter().flat_map(|acts| acts.all.iter().filter(changes_access));
+        for act in own.iter().flat_map(|acts| acts.all.iter()).chain(on_access) {
             let control = controls_one(service, act.class) || act.class == Some(ActionClass::Access);
             let harmless =
                 matches!(act.class, Some(ActionClass::Read | ActionClass::List | ActionClass::Invoke));
@@ -406,7 +408,7 @@ impl<'a, 'e> Survey<'a, 'e> {
     /// The same of resources that are as sensitive, in the order of their names.
     fn data_of(&mut self, road: &Road, part: &[ResourceId], by_access: bool) {
         let effects = self.effects;
-        let mut last: Option<(ServiceId, bool, bool)> = None;
+        let mut last: Option<(ServiceId, Dialect, bool)> = None;
         let mut sure = 0;
         for &id in part {
             let Some(it) = effects.estate().get(id) else { continue };
@@ -418,9 +420,9 @@ impl<'a, 'e> Survey<'a, 'e> {
             }
             // Resources of one kind mostly come together, and a road without actions on one has none on all.
             let thing = Thing::Resource(id);
-            let key = (effects.service_of(thing), effects.any_case(thing));
+            let key = (effects.service_of(thing), effects.dialect(thing));
             let empty = match last {
-                Some((service, any_case, empty)) if (service, any_case) == key => empty,
+                Some((service, dialect, empty)) if (service, dialect) == key => empty,
                 _ => {
                     let acts = effects.acts(self.actions(road), key.0, Others::default(), key.1);
                     let empty = !by_access && acts.all.iter().all(|act| on_data(act.class, None).is_none());

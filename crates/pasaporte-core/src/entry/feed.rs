@@ -100,10 +100,10 @@ impl<'e> Effects<'e> {
         let source = writing.source;
         let opposition = self.opposition(who);
         let others = self.others_on(opposition.as_deref(), Some(source));
-        let (service, any_case) = (self.service_of(source), self.any_case(source));
+        let (service, dialect) = (self.service_of(source), self.dialect(source));
         let mut all: Vec<(Act, bool)> = Vec::new();
         for given in self.names(who).iter().flat_map(|name| writing.to(*name)) {
-            let acts = self.acts(given.actions, service, others, any_case);
+            let acts = self.acts(given.actions, service, others, dialect);
             for act in acts.all.iter().filter(|act| act.class == Some(ActionClass::Write)) {
                 match all.iter_mut().find(|(known, _)| known.action.text() == act.action.text()) {
                     Some((_, is_plain)) => *is_plain |= given.is_plain,

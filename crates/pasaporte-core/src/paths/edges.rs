@@ -242,8 +242,8 @@ impl Paths<'_, '_> {
     fn has(&self, road: &Road, service: ServiceId, step: Step) -> bool {
         let effects = self.effects;
         let actions = effects.estate().statement(road.statement).actions;
-        effects.cases().any(|any_case| {
-            effects.acts(actions, service, Others::default(), any_case).all.iter().any(|act| takes(step, act))
+        effects.dialects().any(|it| {
+            effects.acts(actions, service, Others::default(), it).all.iter().any(|act| takes(step, act))
         })
     }
 
@@ -264,7 +264,7 @@ impl Paths<'_, '_> {
         let actions = effects.estate().statement(road.statement).actions;
         let opposition = effects.opposition(who);
         let others = effects.others_on(opposition.as_deref(), Some(thing));
-        let acts = effects.acts(actions, service, others, effects.any_case(thing));
+        let acts = effects.acts(actions, service, others, effects.dialect(thing));
         let mut verdict = Verdict::No;
         for act in acts.all.iter().filter(|act| takes(step, act)) {
             // The decision by any road: what is sure by another is told as sure.

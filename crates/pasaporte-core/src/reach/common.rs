@@ -81,6 +81,8 @@ pub(super) struct ToAll {
     /// Whether a condition asks for tags of who calls, or for anything.
     is_personal: bool,
     is_conditional: bool,
+    /// The services of what depends on something.
+    dependent: FxHashSet<ServiceId>,
     counted: Mutex<FxHashMap<Alike, Arc<[Service]>>>,
 }
 
@@ -122,6 +124,8 @@ impl ToAll {
             asks_for_tags(&estate.statement(road.statement).conditions) || asks_for_tags(grant)
         };
         let is_personal = all.iter().any(personal);
+        let dependent = all.iter().filter(|road| !effects.is_plain(road));
+        let dependent: FxHashSet<ServiceId> = dependent.flat_map(|road| effects.services_of(road)).collect();
         let is_conditional = !all.iter().all(|road| effects.is_plain(road));
         let (mut roads, mut within) = (Vec::new(), FxHashMap::<AccountOf, Vec<Road>>::default());
         for road in all {
@@ -148,6 +152,7 @@ impl ToAll {
             choices: choices.into_iter().collect(),
             is_personal,
             is_conditional,
+            dependent,
             counted: Mutex::default(),
         }
     }
@@ -160,9 +165,14 @@ impl Reaches<'_, '_> {
 
     /// What somebody may do by names that everybody bears.
     pub(super) fn common(&self, who: Principal, given: &ToAll, own: &[Road]) -> Arc<[Service]> {
-        let nothing = FxHashSet::default();
+        // What depends as everybody has it may be sure by what one has oneself.
+        let mut also: FxHashSet<ServiceId> = FxHashSet::default();
+        if !given.dependent.is_empty() {
+            also.extend(own.iter().flat_map(|road| self.effects.services_of(road)));
+            also.retain(|service| given.dependent.contains(service));
+        }
         let count = |roads: &[&[Road]]| {
-            let mut counting = Counting::new(self, who, &given.named, &nothing);
+            let mut counting = Counting::new(self, who, &given.named, &also);
             for roads in roads {
                 counting.take(roads);
             }
@@ -172,7 +182,8 @@ impl Reaches<'_, '_> {
         let everything = || -> Vec<&[Road]> {
             std::iter::once(&given.roads).chain(given.within.values()).map(Vec::as_slice).collect()
         };
-        let Some(alike) = self.alike(who, given, own) else { return count(&everything()) };
+        let alike = if also.is_empty() { self.alike(who, given, own) } else { None };
+        let Some(alike) = alike else { return count(&everything()) };
         let known = || given.counted.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&alike) {
             return Arc::clone(found);
@@ -245,8 +256,8 @@ impl Reaches<'_, '_> {
         let Some(opposition) = effects.opposition(who) else { return Default::default() };
         let others = effects.others_on(Some(&opposition), None);
         let is_free = |&(actions, service): &(ActionsId, ServiceId)| {
-            effects.cases().all(|any_case| {
-                let acts = effects.acts(actions, service, others, any_case);
+            effects.dialects().all(|dialect| {
+                let acts = effects.acts(actions, service, others, dialect);
                 let never = |action| effects.opposes(Some(&opposition), action) == Opposes::Never;
                 acts.complete && acts.all.iter().all(|act| never(&act.action))
             })

@@ -7,7 +7,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::counted::{Chunk, Counted, Part};
 use super::settling::settle;
 use super::{Act, Reaches, Service, act_of, stands_for_class};
-use crate::access::{INVOKE, Needs, New, On, Truth, Verdict};
+use crate::access::{Action, Dialect, INVOKE, Needs, New, On, Truth, Verdict};
 use crate::effect::{
     ACCESS_SERVICE, Act as Sort, Acts, Effects, FUNCTION, Named, Opposes, Opposition, Others, Road, ServiceId,
 };
@@ -107,11 +107,11 @@ impl<'a, 'e> Counting<'a, 'e> {
         if road.grant().is_some() && service != ACCESS_SERVICE {
             let others = effects.others_on(self.opposition.as_deref(), None);
             let mut asked: Option<Vec<Thing>> = None;
-            for any_case in effects.cases() {
-                let sorts = self.sorts(road, service, others, any_case);
+            for dialect in effects.dialects() {
+                let sorts = self.sorts(road, service, others, dialect);
                 for sort in sorts.all() {
                     let Some(free) = self.freely(service, sort, holds) else { continue };
-                    let line = Line { road, service, sort, any_case, free };
+                    let line = Line { road, service, sort, dialect, free };
                     counts |= self.on_new(&line);
                     let is_free = line.free.verdict.is_some() && line.free.few.is_some();
                     counts |= if is_free && (line.free.denied.is_empty() || !Effects::is_of_people(service)) {
@@ -124,11 +124,11 @@ impl<'a, 'e> Counting<'a, 'e> {
                 }
             }
         } else {
-            for ((others, any_case), things) in self.by_what_tells_apart(road, service) {
-                let sorts = self.sorts(road, service, others, any_case);
+            for ((others, dialect), things) in self.by_what_tells_apart(road, service) {
+                let sorts = self.sorts(road, service, others, dialect);
                 for sort in sorts.all() {
                     if let Some(free) = self.freely(service, sort, holds) {
-                        counts |= self.ask(&Line { road, service, sort, any_case, free }, &things);
+                        counts |= self.ask(&Line { road, service, sort, dialect, free }, &things);
                     }
                 }
             }
@@ -167,12 +167,12 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// The things of a service that a road takes, those together on which the same tells actions apart.
-    fn by_what_tells_apart(&self, road: &Road, service: ServiceId) -> Vec<((Others, bool), Vec<Thing>)> {
+    fn by_what_tells_apart(&self, road: &Road, service: ServiceId) -> Vec<((Others, Dialect), Vec<Thing>)> {
         let effects = self.effects;
-        let mut all: Vec<((Others, bool), Vec<Thing>)> = Vec::new();
+        let mut all: Vec<((Others, Dialect), Vec<Thing>)> = Vec::new();
         for thing in effects.things_reached_by(self.who, road, service) {
             let others = effects.others_on(self.opposition.as_deref(), Some(thing));
-            let told_by = (others, effects.any_case(thing));
+            let told_by = (others, effects.dialect(thing));
             match all.iter_mut().find(|(known, _)| *known == told_by) {
                 Some((_, things)) => things.push(thing),
                 None => all.push((told_by, vec![thing])),
@@ -182,21 +182,22 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     /// The sorts of actions that a road has of a service, and what it has of those that other roads name.
-    fn sorts(&self, road: &Road, service: ServiceId, others: Others, any_case: bool) -> Sorts<'a> {
+    fn sorts(&self, road: &Road, service: ServiceId, others: Others, dialect: Dialect) -> Sorts {
         let actions = self.effects.estate().statement(road.statement).actions;
-        let own = self.effects.acts(actions, service, others, any_case);
+        let own = self.effects.acts(actions, service, others, dialect);
         let is_known =
             |text: &str| own.all.iter().any(|it| !stands_for_class(it) && it.action.text() == text);
         let named = self.named.get(&service).map_or(&[][..], Vec::as_slice).iter();
-        let more = named
-            .filter(|sort| sort.action.is_picked_by(actions, any_case) && !is_known(sort.action.text()))
-            .collect();
+        let takes = |action: &Action| action.is_picked_by(actions, dialect.any_case);
+        let more = named.filter(|action| takes(action) && !is_known(action.text()));
+        let class = |action: &Action| self.effects.catalogue().class(action.text(), dialect);
+        let more = more.map(|action| Sort::said(Arc::clone(action), class(action))).collect();
         Sorts { own, more }
     }
 
     /// Whether a road gives an action on things that are made tomorrow.
     fn on_new(&mut self, line: &Line<'_>) -> bool {
-        let &Line { road, service, sort, any_case, ref free } = line;
+        let &Line { road, service, sort, dialect, ref free } = line;
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         if !effects.is_wide(resources)
@@ -213,7 +214,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         'all: for within in effects.openings(self.who, road) {
             for label in &labels {
                 let new = New { label: label.clone(), within };
-                if effects.any_case_on(On::New(&new)) != any_case || !effects.takes_new(resources, &new) {
+                if effects.dialect_on(On::New(&new)) != dialect || !effects.takes_new(resources, &new) {
                     continue;
                 }
                 let is_free =
@@ -243,7 +244,7 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     /// The same of functions, identities and keys.
     fn kept_people(&mut self, line: &Line<'_>) -> bool {
-        let &Line { road, service, sort, any_case, ref free } = line;
+        let &Line { road, service, sort, dialect, ref free } = line;
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let takes_all = effects
@@ -262,10 +263,10 @@ impl<'a, 'e> Counting<'a, 'e> {
             let account = place.thing().map_or(AccountOf::Unnamed, |place| effects.account_of(place));
             if effects.is_of_one_account(place) && self.suffices(road, account) {
                 let count = self.reaches.kept.people_at(effects, service, place).count;
-                let ignores_case = place.thing().is_some_and(|place| effects.any_case(place));
+                let read = place.thing().map_or_else(Dialect::default, |place| effects.dialect(place));
                 if let Some(verdict) = free.verdict
                     && count > 0
-                    && ignores_case == any_case
+                    && read == dialect
                 {
                     self.found(service, sort, Chunk::AllAt(place, verdict));
                     counts = true;
@@ -286,7 +287,7 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     /// The same of resources.
     fn kept_resources(&mut self, line: &Line<'_>) -> bool {
-        let &Line { road, service, sort, any_case, ref free } = line;
+        let &Line { road, service, sort, dialect, ref free } = line;
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
         let of_kind = |id: &&ResourceId| effects.service_of(Thing::Resource(**id)) == service;
@@ -294,13 +295,13 @@ impl<'a, 'e> Counting<'a, 'e> {
         let kind = effects.estate().name(&effects.service_name(service));
         let mut counts = false;
         for part in effects.taken_parts(self.who, road.name(), resources, road.at) {
-            if one_by_one || part.any_case().is_none() {
+            if one_by_one || part.dialect().is_none() {
                 let things = part.resources().iter().filter(of_kind).map(|id| Thing::Resource(*id));
                 counts |= self.ask(line, &things.collect::<Vec<_>>());
                 continue;
             }
             let (Some(verdict), Some(of)) = (free.verdict, part.of_kind(kind)) else { continue };
-            if part.any_case() != Some(any_case) {
+            if part.dialect() != Some(dialect) {
                 continue;
             }
             let few = free.few.iter().flatten().copied();
@@ -336,13 +337,13 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     /// Asks about things one by one, where something may take away what the road gives or it needs another side.
     fn ask(&mut self, line: &Line<'_>, things: &[Thing]) -> bool {
-        let &Line { road, service, sort, any_case, ref free } = line;
+        let &Line { road, service, sort, dialect, ref free } = line;
         let effects = self.effects;
         let given = effects.given(self.who);
         let mut found: Vec<(Thing, Verdict)> = Vec::new();
         // Things of one account come together.
         let (mut account, mut suffices) = (None, false);
-        for &thing in things.iter().filter(|thing| effects.any_case(**thing) == any_case) {
+        for &thing in things.iter().filter(|thing| effects.dialect(**thing) == dialect) {
             let is_denied = || {
                 effects.denied().is_on(thing)
                     || free.denied.iter().any(|resources| effects.takes(*resources, thing))
@@ -390,12 +391,12 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 }
 
-/// A sort of actions of a service, as a road gives it in accounts where case counts or does not.
+/// A sort of actions of a service, as a road gives it in accounts that read actions in one way.
 struct Line<'l> {
     road: &'l Road,
     service: ServiceId,
     sort: &'l Sort,
-    any_case: bool,
+    dialect: Dialect,
     free: Free,
 }
 
@@ -410,24 +411,23 @@ struct Free {
 }
 
 /// The sorts of actions of a road, and more that other roads name.
-struct Sorts<'a> {
+struct Sorts {
     own: Arc<Acts>,
-    more: Vec<&'a Sort>,
+    more: Vec<Sort>,
 }
 
-impl Sorts<'_> {
+impl Sorts {
     fn all(&self) -> impl Iterator<Item = &Sort> {
-        self.own.all.iter().chain(self.more.iter().copied())
+        self.own.all.iter().chain(&self.more)
     }
 }
 
-/// Where an act of a sort stands among those counted: by its name, or by its class where it stands for many.
+/// Where an act of a sort stands among those counted: by its class, and by its name where it does not stand for many.
 fn place_of(acts: &mut Vec<Counted>, sort: &Sort) -> usize {
     let whole = stands_for_class(sort);
     let same = |counted: &Counted| {
         let act = &counted.act;
-        act.is_wild == whole
-            && if whole { act.class == sort.class } else { *act.action == *sort.action.text() }
+        act.is_wild == whole && act.class == sort.class && (whole || *act.action == *sort.action.text())
     };
     acts.iter().position(same).unwrap_or_else(|| {
         acts.push(Counted { act: act_of(sort), chunks: Vec::new() });

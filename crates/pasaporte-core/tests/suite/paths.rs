@@ -108,7 +108,7 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
             let (service, _) = action.split_once('/').unwrap();
             let any_case = effects.any_case(thing);
             let same = |one: &str| if any_case { one.eq_ignore_ascii_case(service) } else { one == service };
-            let class = effects.catalogue().class(&action, any_case);
+            let class = effects.catalogue().class(&action, effects.dialect(thing));
             let takes = match thing {
                 _ if same("access") => {
                     class == Some(Access)

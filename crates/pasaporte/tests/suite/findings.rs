@@ -565,3 +565,53 @@ identities:{desk}
     assert_eq!(found.len(), 1, "{found:?}");
     assert!(found[0].contains(told), "{found:?}");
 }
+
+/// Control of what is there counts where what may yet be made is out of reach, whoever holds it for code.
+#[rstest]
+#[case::but_for_what_exists(
+    "resources: []
+functions: [{id: sell, in: gate, runs_as: sell-role}, {id: dock, in: gate}]
+identities:
+  - {id: sell-role, in: gate, kind: execution-role, grants: [{statements: [allow function/update on function:*, {deny: function/update, on: {all_except: function:dock}}], at: account:tickets}]}",
+    "identity:sell-role"
+)]
+#[case::as_any_of_the_account(
+    "functions: [{id: sell, in: gate, runs_as: sell-role}, {id: dock, in: gate}]
+identities: [{id: sell-role, in: gate, kind: execution-role}]
+grants: [{to: account:tickets, statements: [allow function/update on function:dock], at: account:tickets}]",
+    "account:tickets"
+)]
+#[case::as_a_member_with_the_account(
+    "functions: [{id: sell, in: gate, runs_as: sell-role}, {id: dock, in: gate}]
+identities: [{id: sell-role, in: gate, kind: execution-role}]
+groups: [{id: all-hands, members: [account:tickets]}]
+grants: [{to: group:all-hands, statements: [allow function/update on function:dock], at: account:tickets}]",
+    "group:all-hands"
+)]
+fn control_of_code_is_told_by_whichever_name_code_holds_it(#[case] estate: &str, #[case] thing: &str) {
+    let estate = format!(
+        "estate: 1
+as_of: 2026-11-20
+scopes: [{{id: tickets, kind: account, environment: production, platform: levante}}, {{id: gate, kind: app, in: tickets}}]
+{estate}
+"
+    );
+    let audit = Place::with("ferry.yaml", estate).audit(&["ferry.yaml", "--only", "grant/changes-code"]);
+    let things: Vec<&str> =
+        audit["findings"].as_array().unwrap().iter().map(|it| it["thing"].as_str().unwrap()).collect();
+    assert_eq!(things, [thing]);
+}
+
+/// And where no code runs in the account, the rule has nothing to say of it.
+#[test]
+fn an_account_in_which_no_code_runs_holds_nothing_for_code() {
+    let estate = "estate: 1
+as_of: 2026-11-20
+scopes: [{id: tickets, kind: account}, {id: port, kind: account}]
+functions: [{id: dock, in: port}]
+identities: [{id: sell-role, in: tickets, kind: execution-role}]
+grants: [{to: account:tickets, statements: [allow function/update on function:dock], at: account:port}]
+";
+    let audit = Place::with("ferry.yaml", estate).audit(&["ferry.yaml", "--only", "grant/changes-code"]);
+    assert_eq!(audit["findings"].as_array().unwrap().len(), 0, "{:#?}", audit["findings"]);
+}

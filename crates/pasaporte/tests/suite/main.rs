@@ -38,6 +38,7 @@ mod tighten;
 mod token;
 mod usage;
 mod waive;
+mod words_of_platforms;
 mod written;
 
 mod support;

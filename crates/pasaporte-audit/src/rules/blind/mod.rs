@@ -8,10 +8,10 @@ use crate::facts::{BlindFact, Missing, Opaque, UnseenKind};
 use crate::finding::{Raised, Raising};
 use crate::rules::grant::allowing;
 use crate::{Audit, Level, Rule, Severity, Sureness};
-use pasaporte_core::access::Verdict;
+use pasaporte_core::access::{Dialect, Verdict};
 use pasaporte_core::effect::ServiceId;
 use pasaporte_core::estate::{
-    ActionsId, Condition, ContractId, Effect, FunctionId, GroupId, Id, KeyId, Name, Origin, Reference,
+    ActionsId, At, Condition, ContractId, Effect, FunctionId, GroupId, Id, KeyId, Name, Origin, Reference,
     ResourcesId, ScopeId, ScopeKind, Thing, VerifierId,
 };
 
@@ -258,34 +258,37 @@ fn opaque_condition(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     }
 }
 
-/// Actions that are given by name or were used, and that no line of the catalogue knows.
+/// Actions that are given by name or were used, and that no line of the catalogue knows that counts where they are done.
 fn unclassed_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     if audit.is_narrow() {
         return;
     }
     let (estate, effects) = (audit.estate(), audit.effects());
-    let unknown =
-        |action: &str| effects.cases().all(|any_case| effects.catalogue().class(action, any_case).is_none());
+    let unknown = |action: &str, read: Option<Dialect>| {
+        let mut all = effects.dialects().filter(|it| read.is_none_or(|read| *it == read));
+        all.all(|dialect| effects.catalogue().class(action, dialect).is_none())
+    };
     // Of each choice the actions that it names, worked out once: thousands of statements share a few.
-    let mut named: FxHashMap<ActionsId, Vec<String>> = FxHashMap::default();
+    let mut named: FxHashMap<(ActionsId, Option<Dialect>), Vec<String>> = FxHashMap::default();
     let mut seen: BTreeMap<String, Vec<Origin>> = BTreeMap::new();
-    let held = allowing(audit).map(|(_, road)| road.statement);
-    let admitted = estate.admissions().iter().map(|it| it.statement);
-    for id in held.chain(admitted) {
-        let statement = estate.statement(id);
-        let of_choice = named.entry(statement.actions).or_insert_with(|| {
+    let held = allowing(audit).map(|(_, road)| (road.statement, road.at));
+    let admitted = estate.admissions().iter().map(|it| (it.statement, At::Thing(it.on)));
+    for (id, at) in held.chain(admitted) {
+        let (statement, read) = (estate.statement(id), effects.dialect_at(at));
+        let of_choice = named.entry((statement.actions, read)).or_insert_with(|| {
             let any = estate.actions_picked(statement.actions).any().iter();
             let said = any.filter_map(|id| estate.pattern(*id).as_literal());
-            said.filter(|action| unknown(action)).map(str::to_owned).collect()
+            said.filter(|action| unknown(action, read)).map(str::to_owned).collect()
         });
         for action in of_choice.iter().filter(|_| statement.effect == Effect::Allow) {
             seen.entry(action.clone()).or_default().push(statement.origin);
         }
     }
-    let mut known: FxHashMap<Name, bool> = FxHashMap::default();
+    let mut known: FxHashMap<(Name, Option<Dialect>), bool> = FxHashMap::default();
     for it in estate.uses() {
         let action = estate.text(it.did);
-        if *known.entry(it.did).or_insert_with(|| unknown(action)) {
+        let read = effects.dialect_at(it.to.map_or(At::Everywhere, At::Thing));
+        if *known.entry((it.did, read)).or_insert_with(|| unknown(action, read)) {
             seen.entry(action.to_owned()).or_default().push(it.origin);
         }
     }

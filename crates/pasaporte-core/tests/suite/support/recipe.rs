@@ -23,6 +23,9 @@ pub struct Recipe {
     pub key: (usize, usize),
     pub public_token: usize,
     pub fed: bool,
+    /// The platforms of the two accounts: none, or one of two.
+    pub platforms: [usize; 2],
+    pub words: Vec<Word>,
 }
 
 /// A grant: who, a set, statements, a place, whether it had ended.
@@ -30,6 +33,9 @@ pub type Held = (usize, Option<usize>, Vec<Sentence>, usize, bool);
 
 /// A statement: deny?, action pattern, exception, resource pattern, exception, condition.
 pub type Sentence = (bool, usize, Option<usize>, usize, Option<usize>, usize);
+
+/// A line of the catalogue: pattern, class, and the platform that it is about, if it is about one.
+pub type Word = (usize, usize, usize);
 
 /// A door of function `f`: check, network, what a gateway presents (none for a direct one).
 pub type Door = (usize, usize, Option<usize>);
@@ -62,6 +68,20 @@ pub const ACTION_PATTERNS: [&str; 14] = [
     "key/*",
     "*/write",
 ];
+/// Patterns of lines of the catalogue.
+pub const WORDS: [&str; 7] =
+    ["table/zz", "*/zzzz", "table/*", "queue/send", "function/strange", "table/s?an", "identity/zz"];
+/// Classes that lines of the catalogue give.
+pub const CLASSES: [ActionClass; 6] = [
+    ActionClass::List,
+    ActionClass::Read,
+    ActionClass::Write,
+    ActionClass::Invoke,
+    ActionClass::Code,
+    ActionClass::Identity,
+];
+/// Platforms, from 1; 0 is none.
+pub const PLATFORMS: [&str; 2] = ["siroco", "levante"];
 /// Conditions by number: none, one that nobody understands, one that the question answers with yes, one that it
 /// answers with no, one that it leaves open, one on a tag of the caller, one on a tag of the resource, from a public
 /// network, from a private one, of account `b`, with the queue as the source.
@@ -125,10 +145,18 @@ pub fn recipe() -> impl Strategy<Value = Recipe> {
             0..3usize,
             any::<bool>(),
         ),
+        (
+            [0..3usize, 0..3usize],
+            prop_oneof![
+                2 => Just(Vec::new()),
+                1 => prop::collection::vec((0..WORDS.len(), 0..CLASSES.len(), 0..3usize), 1..5),
+            ],
+        ),
     )
-        .prop_map(|(sides, rules, members, includes, sets, grants, admissions, ceilings, ways)| {
+        .prop_map(|(sides, rules, members, includes, sets, grants, admissions, ceilings, ways, read)| {
             let (one_side, any_case, secret) = sides;
             let (doors, key, public_token, fed) = ways;
+            let (platforms, words) = read;
             Recipe {
                 one_side,
                 any_case,
@@ -144,6 +172,8 @@ pub fn recipe() -> impl Strategy<Value = Recipe> {
                 key,
                 public_token,
                 fed,
+                platforms,
+                words,
             }
         })
 }
@@ -172,10 +202,19 @@ pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[T
     let organization = world.scope(ScopeKind::Organization, "o", None);
     let side = |one| if one { CrossAccount::OneSide } else { CrossAccount::BothSides };
     let case = |ignored| if ignored { CaseOfActions::Ignored } else { CaseOfActions::Counts };
+    let platforms = PLATFORMS.map(|platform| world.builder.name(platform));
+    let platform = |number: usize| number.checked_sub(1).map(|at| platforms[at]);
+    for &(pattern, class, of) in &recipe.words {
+        let origin = world.origin();
+        let pattern = Pattern::parse(WORDS[pattern]).unwrap();
+        let entry = ActionEntry { pattern, class: CLASSES[class], platform: platform(of), origin };
+        world.builder.action(entry);
+    }
     let mut account = |id: &str, at: usize| {
         world.scope_with(ScopeKind::Account, id, Some("o"), |scope| {
             scope.cross_account = side(recipe.one_side[at]);
             scope.action_case = case(recipe.any_case[at]);
+            scope.platform = platform(recipe.platforms[at]);
         })
     };
     let (a, b) = (account("a", 0), account("b", 1));
