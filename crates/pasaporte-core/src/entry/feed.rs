@@ -51,21 +51,6 @@ impl<'e> Effects<'e> {
         feeders.filter_map(|feeder| self.writing_as(feeder.who, &writing)).collect()
     }
 
-    /// Who feeds a function through a trigger, by each name, and how surely: what the callers are without their circles.
-    pub(crate) fn fed_by(&self, id: TriggerId) -> Vec<(Principal, Verdict)> {
-        let Some(source) = self.live_source(id) else { return Vec::new() };
-        let writing = self.writing(source);
-        let all = self.writing_to(&writing).into_iter().filter_map(|feeder| {
-            // A group may be of no account; then its members tell.
-            let verdict = match feeder.who {
-                Principal::Group(_) => self.writing_as(feeder.who, &writing)?.verdict,
-                _ => feeder.verdict,
-            };
-            Some((feeder.who, verdict))
-        });
-        all.collect()
-    }
-
     fn writing(&self, source: Thing) -> Writing {
         let service = self.service_of(source);
         let holders = self.writers(service);
@@ -160,7 +145,11 @@ impl<'e> Effects<'e> {
 
     /// Those who bear a name and may write to the source of a trigger, as callers of its function.
     pub fn feeding_as(&self, who: Principal, id: TriggerId) -> Option<Caller<'e>> {
-        let source = self.live_source(id)?;
+        self.feeding_from(who, self.live_source(id)?)
+    }
+
+    /// The same of a source.
+    pub(crate) fn feeding_from(&self, who: Principal, source: Thing) -> Option<Caller<'e>> {
         let acts = self.acts_on(who, source, |class| class == Some(ActionClass::Write));
         self.as_caller(who, source, acts.into_iter())
     }

@@ -30,6 +30,7 @@ pub use exposure::{Exposed, Exposure};
 pub use feed::Feeder;
 pub use paths::PathTree;
 pub use route::{By, Passage};
+pub(crate) use ways::Calling;
 pub use ways::{Through, WayIn, WaysIn};
 
 /// Somebody who gets through, and why.

@@ -31,6 +31,19 @@ pub struct WayIn<'e> {
     pub circles: Circles,
 }
 
+/// That somebody calls a function.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Calling {
+    /// Which.
+    pub(crate) function: FunctionId,
+    /// By what.
+    pub(crate) through: Through,
+    /// Surely or perhaps.
+    pub(crate) verdict: Verdict,
+    /// Whether the decision on invoking lets them.
+    decided: bool,
+}
+
 /// All ways into a function.
 #[derive(Debug, Clone)]
 pub struct WaysIn<'e> {
@@ -91,28 +104,44 @@ impl<'e> Effects<'e> {
         ways
     }
 
-    /// Who makes a function run, by what, and how surely: what its ways in say without the circles of each.
-    pub(crate) fn enterers(&self, function: FunctionId) -> Vec<(Principal, Through, Verdict)> {
-        let all = self
-            .called(function)
-            .all
-            .into_iter()
-            .map(|way| (way.caller.who, way.through, way.caller.verdict));
-        let mut all: Vec<(Principal, Through, Verdict)> = all.collect();
-        for &trigger in self.estate().triggers_of(function) {
-            let fed = self.fed_by(trigger).into_iter();
-            all.extend(fed.map(|(who, verdict)| (who, Through::Source(trigger), verdict)));
+    /// Who calls a function, by what, and how surely: what its ways in but for sources say without the circles of each.
+    pub(crate) fn callers_of(&self, function: FunctionId) -> Vec<(Principal, Calling)> {
+        let all = self.called(function).all.into_iter();
+        all.map(|way| {
+            let decided = matches!(way.caller.because, Because::Decision(_));
+            let call = Calling { function, through: way.through, verdict: way.caller.verdict, decided };
+            (way.caller.who, call)
+        })
+        .collect()
+    }
+
+    /// How surely one who bears the name of a caller calls its function so: what is decided is decided of each.
+    pub(crate) fn calls_as(&self, who: Principal, call: &Calling) -> Verdict {
+        let given = self.given(who);
+        match call.through {
+            Through::Endpoint(id) if !call.decided => call.verdict.min(self.reached(id, given)),
+            _ if call.decided => self.may_invoke(who, call.function, given),
+            _ => self.enters(who, call.function, given),
         }
-        all
+    }
+
+    /// Whether an endpoint is reached from where a call comes.
+    fn reached(&self, id: EndpointId, given: &Context) -> Verdict {
+        self.estate().get(id).map_or(Verdict::No, |it| within(&it.network, given))
     }
 
     /// Whether somebody makes a function run, by whichever way.
     pub fn enters(&self, who: Principal, function: FunctionId, given: &Context) -> Verdict {
-        let question =
-            Question { principal: who, action: self.invoke(), on: Thing::Function(function), given };
-        let decided = if self.may_run(function) { self.verdict(&question) } else { Verdict::No };
+        let decided = self.may_invoke(who, function, given);
         let others = self.other_ways(who, function, given).into_iter();
         others.map(|(_, verdict)| verdict).fold(decided, Verdict::max)
+    }
+
+    /// Whether the decision lets somebody invoke a function that is not switched off.
+    fn may_invoke(&self, who: Principal, function: FunctionId, given: &Context) -> Verdict {
+        let question =
+            Question { principal: who, action: self.invoke(), on: Thing::Function(function), given };
+        if self.may_run(function) { self.verdict(&question) } else { Verdict::No }
     }
 
     /// The ways by which somebody makes a function run that are not the decision's own: endpoints that let in one of
@@ -143,10 +172,7 @@ impl<'e> Effects<'e> {
         let decided = |way: &WayIn<'_>| matches!(way.caller.because, Because::Decision(_));
         let theirs = ways.all.into_iter().filter(|way| names.contains(&way.caller.who) && !decided(way));
         let reached = |way: &WayIn<'_>| match way.through {
-            Through::Endpoint(id) => {
-                let network = self.estate().get(id).map(|it| &it.network);
-                network.map_or(Verdict::No, |network| within(network, given))
-            }
+            Through::Endpoint(id) => self.reached(id, given),
             Through::Invoking | Through::Source(_) => Verdict::Yes,
         };
         let with_verdict = theirs.map(|way| (way.caller.verdict.min(reached(&way)), way));

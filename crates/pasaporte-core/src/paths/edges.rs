@@ -6,18 +6,16 @@ use rustc_hash::FxHashMap;
 use super::{Edge, Node, Paths, Step};
 use crate::access::{On, Verdict};
 use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId};
-use crate::entry::Through;
+use crate::entry::{Calling, Through};
 use crate::estate::{ActionClass, At, FunctionId, KeyId, KeyReach, Principal, ResourceId, ScopeId, Thing};
 
-/// By whom functions are made to run, by name: each function and way once, the surest.
-pub(super) fn enterers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<(FunctionId, Through, Verdict)>> {
+/// By whom functions are called, by name: each function and way once, the surest.
+pub(super) fn callers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<Calling>> {
     let functions: Vec<FunctionId> = effects.estate().all::<FunctionId>().map(|(id, _)| id).collect();
-    let ways: Vec<_> = functions.par_iter().map(|&id| effects.enterers(id)).collect();
-    let mut all: FxHashMap<Principal, Vec<(FunctionId, Through, Verdict)>> = FxHashMap::default();
-    for (function, ways) in functions.into_iter().zip(ways) {
-        for (who, through, verdict) in ways {
-            all.entry(who).or_default().push((function, through, verdict));
-        }
+    let ways: Vec<_> = functions.par_iter().map(|&id| effects.callers_of(id)).collect();
+    let mut all: FxHashMap<Principal, Vec<Calling>> = FxHashMap::default();
+    for (who, call) in ways.into_iter().flatten() {
+        all.entry(who).or_default().push(call);
     }
     all
 }
@@ -129,7 +127,8 @@ impl Paths<'_, '_> {
         if let Principal::Key(key) = who {
             self.managed_by(key, found);
         }
-        self.entering(who, found);
+        self.calling(who, found);
+        self.feeding(who, &roads, found);
     }
 
     /// Whether somebody may do whatever a crowd may: anyone is who does not say who they are, and whoever is signed in and no
@@ -165,20 +164,32 @@ impl Paths<'_, '_> {
         found.add(to, Step::Manages, effects.accepted(id));
     }
 
-    /// The functions that somebody makes run, by any name of theirs that is no crowd's.
-    fn entering(&self, who: Principal, found: &mut Finding<'_>) {
+    /// The functions that somebody makes run by writing to what triggers them.
+    fn feeding(&self, who: Principal, roads: &[Road], found: &mut Finding<'_>) {
+        let to = |trigger, function| (Node::Code(function), Step::Invokes(Through::Source(trigger)));
+        let fed = self.fed_by(who, roads, &|trigger, function| {
+            let (to, step) = to(trigger, function);
+            found.is_worth(to, step)
+        });
+        for (trigger, function, verdict) in fed {
+            let (to, step) = to(trigger, function);
+            found.add(to, step, verdict);
+        }
+    }
+
+    /// The functions that somebody calls, by any name of theirs that is no crowd's.
+    fn calling(&self, who: Principal, found: &mut Finding<'_>) {
         let effects = self.effects;
         for name in effects.names(who) {
             let of_crowd = self.is_told_of_a_crowd(who, name);
-            for &(function, through, verdict) in self.enterers.get(&name).map_or(&[][..], |all| all) {
-                let (to, step) = (Node::Code(function), Step::Invokes(through));
+            for call in self.callers.get(&name).map_or(&[][..], |all| all) {
+                let (to, step) = (Node::Code(call.function), Step::Invokes(call.through));
                 // What any of a crowd surely may is told of the crowd.
-                if (of_crowd && verdict == Verdict::Yes) || !found.is_worth(to, step) {
+                if (of_crowd && call.verdict == Verdict::Yes) || !found.is_worth(to, step) {
                     continue;
                 }
                 // What is given to a wider name may be taken from one who bears it.
-                let verdict =
-                    if name == who { verdict } else { effects.enters(who, function, effects.given(who)) };
+                let verdict = if name == who { call.verdict } else { effects.calls_as(who, call) };
                 found.add(to, step, verdict);
             }
         }

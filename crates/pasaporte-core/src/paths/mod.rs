@@ -9,6 +9,7 @@ mod cut;
 mod edges;
 mod reason;
 mod search;
+mod sources;
 mod starts;
 
 use std::sync::{Arc, Mutex};
@@ -17,8 +18,8 @@ use rustc_hash::FxHashMap;
 
 use crate::access::Verdict;
 use crate::effect::Effects;
-use crate::entry::Through;
-use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing, TriggerId};
+use crate::entry::{Calling, Through};
+use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing};
 
 pub use cut::{Cut, Element, WayThrough};
 pub use reason::Reason;
@@ -123,6 +124,16 @@ impl Quality {
         usize::from(self.influence) * 2 + usize::from(self.depends)
     }
 
+    /// The bit that stands for it.
+    fn bit(self) -> u8 {
+        1 << self.index()
+    }
+
+    /// The bits of those that are as good in both.
+    fn as_good(self) -> u8 {
+        [0b0001, 0b0011, 0b0101, 0b1111][self.index()]
+    }
+
     const ALL: [Self; 4] = [
         Self { influence: false, depends: false },
         Self { influence: false, depends: true },
@@ -138,8 +149,9 @@ type WaysThrough = FxHashMap<(Node, Node, bool), Arc<[WayThrough]>>;
 #[derive(Debug)]
 pub struct Paths<'a, 'e> {
     effects: &'a Effects<'e>,
-    /// By whom functions are made to run, by each name to which something gives that.
-    enterers: FxHashMap<Principal, Vec<(FunctionId, Through, Verdict)>>,
+    /// By whom functions are called, by each name to which something gives that.
+    callers: FxHashMap<Principal, Vec<Calling>>,
+    sources: sources::Sources,
     /// Data that is looked for besides what is confidential.
     wanted: Vec<ResourceId>,
     graph: Mutex<search::Graph>,
@@ -150,35 +162,12 @@ pub struct Paths<'a, 'e> {
 impl<'a, 'e> Paths<'a, 'e> {
     /// Prepares questions about what is left in effect; with data that is looked for besides what is confidential.
     pub fn new(effects: &'a Effects<'e>, wanted: Vec<ResourceId>) -> Self {
-        let enterers = edges::enterers(effects);
-        Self { effects, enterers, wanted, graph: Mutex::default(), ways: Mutex::default() }
+        let (callers, sources) = (edges::callers(effects), sources::Sources::new(effects));
+        Self { effects, callers, sources, wanted, graph: Mutex::default(), ways: Mutex::default() }
     }
 
     /// The estate prepared for single questions.
     pub fn effects(&self) -> &'a Effects<'e> {
         self.effects
-    }
-
-    /// The triggers that somebody makes fire by writing to what they listen to, where not everybody may; each with its
-    /// function.
-    pub fn feeds(&self, who: Principal) -> Vec<(TriggerId, FunctionId, Verdict)> {
-        let effects = self.effects;
-        let mut triggers: Vec<(TriggerId, FunctionId, bool)> = Vec::new();
-        for name in effects.names(who).into_iter().filter(|name| !effects.is_of_everybody(*name)) {
-            for (function, through, verdict) in self.enterers.get(&name).into_iter().flatten() {
-                if let Through::Source(trigger) = through {
-                    // What is said of nobody else needs no asking.
-                    triggers.push((*trigger, *function, name != who || *verdict != Verdict::Yes));
-                }
-            }
-        }
-        triggers.sort_unstable();
-        triggers.dedup_by_key(|(trigger, ..)| *trigger);
-        let asked = triggers.into_iter().filter_map(|(trigger, function, asks)| {
-            let verdict =
-                if asks { effects.by_writing(who, effects.live_source(trigger)?)?.1 } else { Verdict::Yes };
-            Some((trigger, function, verdict))
-        });
-        asked.collect()
     }
 }

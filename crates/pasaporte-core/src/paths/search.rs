@@ -14,6 +14,7 @@ use super::edges::{Edges, IsWorth};
 use super::{Edge, Element, Node, Paths, Quality, Step};
 use crate::access::Verdict;
 use crate::entry::Through;
+use crate::estate::{Estate, FunctionId, Id, IdentityId, Principal, ResourceId};
 
 /// Questions that are asked of the decision before a search says that it does not know the rest.
 const MOST_ASKED: usize = 40_000_000;
@@ -93,10 +94,52 @@ pub struct Found {
     nodes: IndexSet<Node, FxBuildHasher>,
     /// Of each node and quality from where it was entered.
     entered: Vec<[Option<Entered>; 4]>,
+    /// By which qualities code, data and identities were entered: what is asked most often, without a look-up.
+    met: Met,
     /// How many questions were asked.
     asked: usize,
     /// Whether all edges were looked at.
     pub complete: bool,
+}
+
+/// By which qualities nodes were entered, a bit for each.
+#[derive(Debug, Default)]
+struct Met {
+    code: Box<[u8]>,
+    data: Box<[u8]>,
+    identities: Box<[u8]>,
+}
+
+impl Met {
+    fn new(estate: &Estate) -> Self {
+        let none = |count: usize| vec![0; count].into_boxed_slice();
+        Self {
+            code: none(estate.count::<FunctionId>()),
+            data: none(estate.count::<ResourceId>()),
+            identities: none(estate.count::<IdentityId>()),
+        }
+    }
+
+    /// The bits of a node; none where they are not kept here.
+    fn of(&mut self, node: Node) -> Option<&mut u8> {
+        let (all, at) = match node {
+            Node::Code(id) => (&mut self.code, id.index()),
+            Node::Data(id) => (&mut self.data, id.index()),
+            Node::Who(Principal::Identity(id)) => (&mut self.identities, id.index()),
+            Node::Who(_) | Node::Access(_) => return None,
+        };
+        all.get_mut(at)
+    }
+
+    fn get(&self, node: Node) -> Option<u8> {
+        let (all, at) = match node {
+            Node::Code(id) => (&self.code, id.index()),
+            Node::Data(id) => (&self.data, id.index()),
+            Node::Who(Principal::Identity(id)) => (&self.identities, id.index()),
+            Node::Who(_) | Node::Access(_) => return None,
+        };
+        all.get(at).copied()
+    }
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -153,13 +196,12 @@ impl Found {
 
     /// Whether a node was entered by a path that is as good as this in both: it came first, so it is as short or shorter.
     fn has(&self, node: Node, quality: Quality) -> bool {
+        if let Some(met) = self.met.get(node) {
+            return met & quality.as_good() != 0;
+        }
         let Some(at) = self.nodes.get_index_of(&node) else { return false };
-        let is_as_good = |other: &Quality| {
-            other.influence <= quality.influence
-                && other.depends <= quality.depends
-                && self.entered[at][other.index()].is_some()
-        };
-        Quality::ALL.iter().any(is_as_good)
+        let is_entered = |other: &&Quality| self.entered[at][other.index()].is_some();
+        Quality::ALL.iter().filter(is_entered).any(|other| quality.as_good() & other.bit() != 0)
     }
 
     /// Enters a node, if it was not entered so before, nor by a path that is as good.
@@ -172,6 +214,9 @@ impl Found {
             self.entered.push([None; 4]);
         }
         self.entered[at][quality.index()] = Some(by);
+        if let Some(met) = self.met.of(node) {
+            *met |= quality.bit();
+        }
         Some(Place { at: at as u32, quality })
     }
 }
@@ -233,7 +278,8 @@ impl Paths<'_, '_> {
         starts: &[Node],
         mut edges_of: impl FnMut(&Found, &[Place]) -> Option<Vec<Edges>>,
     ) -> Found {
-        let mut found = Found { complete: true, ..Found::default() };
+        let met = Met::new(self.effects.estate());
+        let mut found = Found { complete: true, met, ..Found::default() };
         let mut starts: Vec<Node> = starts.to_vec();
         starts.sort_by_cached_key(|node| self.name(*node));
         let begin = |node| found.enter(node, Quality::default(), Entered { from: None });

@@ -45,7 +45,7 @@ impl Paths<'_, '_> {
             Class::Anyone => vec![Node::Who(Principal::Anyone)],
             Class::SignedIn => vec![Node::Who(Principal::SignedIn)],
             Class::Outsiders => {
-                let mut named: Vec<Principal> = self.enterers.keys().copied().collect();
+                let mut named: Vec<Principal> = self.callers.keys().copied().collect();
                 named.extend(estate.grants().map(|(_, grant)| grant.principal));
                 named.extend(estate.admissions().iter().flat_map(|it| estate.list(it.to)).copied());
                 named.extend(estate.all::<GroupId>().flat_map(|(_, group)| group.members.iter().copied()));

@@ -1,0 +1,153 @@
+//! Who makes functions run by writing to what triggers them, asked of whoever a search comes to: few of all who may write
+//! somewhere are ever come to, and most of what they feed was come to before.
+
+use std::sync::OnceLock;
+
+use indexmap::IndexMap;
+use rustc_hash::FxBuildHasher;
+
+use super::Paths;
+use crate::access::Verdict;
+use crate::effect::{Effects, Road, ServiceId};
+use crate::estate::{FunctionId, Id, Principal, ResourceId, Thing, TriggerId};
+
+/// Where what is no source stands.
+const NONE: u32 = u32::MAX;
+
+/// What triggers listen to: of those that may fire, with the functions that then run.
+#[derive(Debug)]
+pub(super) struct Sources {
+    triggers: IndexMap<Thing, Vec<(TriggerId, FunctionId)>, FxBuildHasher>,
+    /// The kinds of things that are sources.
+    services: Vec<ServiceId>,
+    /// Where resources stand among them.
+    resources: Box<[u32]>,
+    /// Sources that are no resources.
+    others: Vec<Thing>,
+    /// To sources of which kinds a choice of actions writes; kept.
+    written: Box<[OnceLock<Box<[ServiceId]>>]>,
+}
+
+impl Sources {
+    pub(super) fn new(effects: &Effects<'_>) -> Self {
+        let estate = effects.estate();
+        let mut triggers: IndexMap<Thing, Vec<(TriggerId, FunctionId)>, FxBuildHasher> = IndexMap::default();
+        for (id, trigger) in estate.all::<TriggerId>() {
+            if let Some(source) = effects.live_source(id) {
+                triggers.entry(source).or_default().push((id, trigger.function));
+            }
+        }
+        let mut services: Vec<ServiceId> =
+            triggers.keys().map(|source| effects.service_of(*source)).collect();
+        services.sort_unstable();
+        services.dedup();
+        let mut resources = vec![NONE; estate.count::<ResourceId>()].into_boxed_slice();
+        let mut others = Vec::new();
+        for (at, &source) in triggers.keys().enumerate() {
+            match source {
+                Thing::Resource(id) => resources[id.index()] = at as u32,
+                other => others.push(other),
+            }
+        }
+        others.sort_unstable();
+        let written = (0..estate.all_actions_picked().count()).map(|_| OnceLock::new()).collect();
+        Self { triggers, services, resources, others, written }
+    }
+
+    /// The triggers that listen to something, each with its function.
+    fn of(&self, source: Thing) -> &[(TriggerId, FunctionId)] {
+        let found = match source {
+            Thing::Resource(id) => {
+                self.triggers.get_index(self.resources[id.index()] as usize).map(|(_, all)| all)
+            }
+            _ => self.triggers.get(&source),
+        };
+        found.map_or(&[], |all| all)
+    }
+}
+
+impl Paths<'_, '_> {
+    /// The triggers that somebody makes fire by writing to what they listen to, where not everybody may; each with its
+    /// function.
+    pub fn feeds(&self, who: Principal) -> Vec<(TriggerId, FunctionId, Verdict)> {
+        let mut roads = self.effects.roads(who);
+        roads.retain(|road| !self.effects.is_of_everybody(road.name()));
+        let mut all = self.fed_by(who, &roads, &|_, _| true);
+        all.sort_unstable_by_key(|(trigger, ..)| *trigger);
+        all
+    }
+
+    /// The triggers that somebody makes fire by what some roads let them write to, of those that are worth asking about.
+    pub(super) fn fed_by(
+        &self,
+        who: Principal,
+        roads: &[Road],
+        is_worth: &dyn Fn(TriggerId, FunctionId) -> bool,
+    ) -> Vec<(TriggerId, FunctionId, Verdict)> {
+        let worth =
+            |source: &Thing| self.sources.of(*source).iter().any(|(id, function)| is_worth(*id, *function));
+        let mut written: Vec<Thing> = Vec::new();
+        for road in roads {
+            self.written_by(who, road, &mut |source| {
+                if worth(&source) {
+                    written.push(source);
+                }
+            });
+        }
+        written.sort_unstable();
+        written.dedup();
+        let mut all = Vec::new();
+        for source in written {
+            let triggers = self.sources.of(source).iter().filter(|(id, function)| is_worth(*id, *function));
+            let verdict = self.writes_to(who, source);
+            all.extend(triggers.map(|&(id, function)| (id, function, verdict)));
+        }
+        all.retain(|(.., verdict)| *verdict != Verdict::No);
+        all
+    }
+
+    /// The sources that a road may let somebody write to.
+    fn written_by(&self, who: Principal, road: &Road, take: &mut dyn FnMut(Thing)) {
+        let (effects, estate) = (self.effects, self.effects.estate());
+        let statement = estate.statement(road.statement);
+        let services = self.sources.written[statement.actions.index()].get_or_init(|| {
+            let writes = |service: &ServiceId| effects.writes(statement.actions, *service);
+            self.sources.services.iter().copied().filter(writes).collect()
+        });
+        if services.is_empty() {
+            return;
+        }
+        let is_written = |thing: Thing| services.contains(&effects.service_of(thing));
+        if road.grant().is_some() {
+            let reachable = effects.reachable(who, road.name(), statement.resources, road.at);
+            for &id in reachable.parts_by_sensitivity().into_iter().flatten() {
+                let thing = Thing::Resource(id);
+                if self.sources.resources[id.index()] != NONE && is_written(thing) {
+                    take(thing);
+                }
+            }
+        } else if let Some(thing) = road.at.thing()
+            && is_written(thing)
+            && effects.takes(statement.resources, thing)
+        {
+            take(thing);
+        }
+        for &thing in &self.sources.others {
+            if estate.lies_at(thing, road.at)
+                && is_written(thing)
+                && effects.takes(statement.resources, thing)
+            {
+                take(thing);
+            }
+        }
+    }
+
+    /// How surely somebody writes to a source; of a group, its members.
+    fn writes_to(&self, who: Principal, source: Thing) -> Verdict {
+        let found = match who {
+            Principal::Group(_) => self.effects.feeding_from(who, source).map(|caller| caller.verdict),
+            _ => self.effects.by_writing(who, source).map(|(_, verdict)| verdict),
+        };
+        found.unwrap_or(Verdict::No)
+    }
+}
