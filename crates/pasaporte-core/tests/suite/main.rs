@@ -6,6 +6,7 @@ mod decide;
 mod diff;
 mod entry;
 mod estate;
+mod fed;
 mod paths;
 mod patterns;
 mod reach;
