@@ -152,6 +152,23 @@ fn conditions_make_it_perhaps() {
     assert!(!reach.own[0].is_sure());
 }
 
+/// What everybody has perhaps, one may have surely: it is then told as sure wherever it is told.
+#[rstest]
+#[case::by_a_grant_of_its_own(true, (2, 0))]
+#[case::by_nothing_else(false, (0, 2))]
+fn what_one_surely_may_is_not_told_as_perhaps(#[case] own: bool, #[case] counted: (usize, usize)) {
+    let (_, reach) = reach_of(|world, role| {
+        let open = Condition::Opaque(world.builder.name("segment is gold"));
+        world.grant(Principal::SignedIn, At::Everywhere, &[allow(&["bucket/read"]).when(open)]);
+        if own {
+            world.grant(role, At::Everywhere, &[allow(&["bucket/*"])]);
+        }
+    });
+    let told = |act: &&Act| &*act.action == "bucket/read";
+    let common: Vec<&Act> = reach.common.iter().flat_map(|it| &it.acts).filter(told).collect();
+    assert_eq!(common.iter().map(|act| (act.surely, act.perhaps)).collect::<Vec<_>>(), [counted]);
+}
+
 #[test]
 fn confidential_things_are_counted_and_shown_first() {
     let (estate, reach) = reach_of(|world, role| {
