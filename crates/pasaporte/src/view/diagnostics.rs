@@ -1,5 +1,6 @@
 //! What is wrong with an input or a call, with the line and a pointer.
 
+use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use annotate_snippets::renderer::DecorStyle;
@@ -10,6 +11,8 @@ use super::safe;
 
 /// How many mistakes are shown; the number of the others is told.
 const MOST: usize = 60;
+/// How many that say the same: what is wrong on one line is often wrong on all.
+const MOST_ALIKE: usize = 10;
 
 /// All mistakes of an input.
 /// `end` says what follows from them.
@@ -18,13 +21,26 @@ pub(crate) fn diagnostics(diagnostics: Diagnostics, end: &str) -> String {
     let kept = diagnostics.sorted();
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
     let mut out = String::new();
-    for diagnostic in kept.iter().take(MOST) {
-        out.push_str(&placed(renderer.render(&[group(diagnostic)]), diagnostic));
-        out.push_str("\n\n");
+    let mut alike: BTreeMap<&str, usize> = BTreeMap::new();
+    let mut shown = 0;
+    for diagnostic in &kept {
+        let of_kind = alike.entry(&diagnostic.message).or_default();
+        *of_kind += 1;
+        if *of_kind <= MOST_ALIKE && shown < MOST {
+            out.push_str(&placed(renderer.render(&[group(diagnostic)]), diagnostic));
+            out.push_str("\n\n");
+            shown += 1;
+        }
     }
-    let more = count.saturating_sub(kept.len().min(MOST));
+    let more = count - shown;
     if more > 0 {
-        let _ = writeln!(out, "… and {more} more.\n");
+        let many_alike = alike.values().any(|of_kind| *of_kind > MOST_ALIKE);
+        let first = if many_alike {
+            format!("; of each kind the first {MOST_ALIKE} are shown")
+        } else {
+            String::new()
+        };
+        let _ = writeln!(out, "… and {more} more{first}.\n");
     }
     let mistakes = if count == 1 { "1 mistake".to_owned() } else { format!("{count} mistakes") };
     let _ = writeln!(out, "{mistakes}{end}.");
