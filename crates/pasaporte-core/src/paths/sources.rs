@@ -20,9 +20,9 @@ pub(super) struct Sources {
     triggers: IndexMap<Thing, Vec<(TriggerId, FunctionId)>, FxBuildHasher>,
     /// The kinds of things that are sources.
     services: Vec<ServiceId>,
-    /// Where resources stand among them.
+    /// Where resources of the estate stand among them.
     resources: Box<[u32]>,
-    /// Sources that are no resources.
+    /// Sources that are no resources, or none of the estate's.
     others: Vec<Thing>,
     /// To sources of which kinds a choice of actions writes; kept.
     written: Box<[OnceLock<Box<[ServiceId]>>]>,
@@ -45,7 +45,7 @@ impl Sources {
         let mut others = Vec::new();
         for (at, &source) in triggers.keys().enumerate() {
             match source {
-                Thing::Resource(id) => resources[id.index()] = at as u32,
+                Thing::Resource(id) if estate.get(id).is_some() => resources[id.index()] = at as u32,
                 other => others.push(other),
             }
         }
@@ -56,11 +56,13 @@ impl Sources {
 
     /// The triggers that listen to something, each with its function.
     fn of(&self, source: Thing) -> &[(TriggerId, FunctionId)] {
-        let found = match source {
-            Thing::Resource(id) => {
-                self.triggers.get_index(self.resources[id.index()] as usize).map(|(_, all)| all)
-            }
-            _ => self.triggers.get(&source),
+        let at = match source {
+            Thing::Resource(id) => Some(self.resources[id.index()]).filter(|at| *at != NONE),
+            _ => None,
+        };
+        let found = match at {
+            Some(at) => self.triggers.get_index(at as usize).map(|(_, all)| all),
+            None => self.triggers.get(&source),
         };
         found.map_or(&[], |all| all)
     }

@@ -188,6 +188,26 @@ fn a_function_may_be_a_source() {
     assert!(paths.from(&[Node::Who(who)]).path(Node::Code(next)).is_some());
 }
 
+/// Of a source that the estate does not have nobody knows whose it is: whoever may write to whatever there is, perhaps may there.
+#[rstest]
+#[case::whatever_there_is(allow(SEND), Some(Verdict::Depends))]
+#[case::by_its_name(allow(SEND).on(&["queue:elsewhere"]), Some(Verdict::Depends))]
+#[case::another(allow(SEND).on(&["queue:arrivals"]), None)]
+fn a_source_that_was_not_seen_may_be_fed(#[case] line: Line, #[case] fed: Option<Verdict>) {
+    let mut port = Port::new(CrossAccount::BothSides);
+    let next = port.world.function("post-notice", "port", None);
+    let unseen = Thing::Resource(port.world.builder.mention("queue:elsewhere"));
+    let trigger = port.world.trigger("on-notice", next, unseen);
+    let who = Principal::Identity(port.near);
+    port.world.grant(who, At::Everywhere, &[line]);
+    let estate = port.world.finish();
+    let effects = Effects::new(&estate);
+    let feeds = Paths::new(&effects, Vec::new()).feeds(who);
+    let told = feeds.into_iter().find(|(it, ..)| *it == trigger).map(|(.., verdict)| verdict);
+    assert_eq!(told, fed);
+    assert_eq!(effects.feeding_as(who, trigger).map(|caller| caller.verdict), fed, "as the ways in say");
+}
+
 /// One queue, two functions: one write makes both run, and each trigger is told.
 #[test]
 fn all_that_listens_runs() {
