@@ -86,18 +86,15 @@ pub fn door_use(audit: &Audit<'_>, endpoint: pasaporte_core::estate::EndpointId)
 /// What a finding says, worded now.
 pub fn told(audit: &Audit<'_>, finding: &Finding) -> Told {
     let mut all: Vec<Told> = finding.facts().map(|fact| tell(audit, fact)).collect();
-    let Some(only) = all.pop() else { return Told::default() };
-    if all.is_empty() {
-        return only;
-    }
     // Whichever was seen first: of several that are the same weakness, the first by its words is told, with the places of all.
-    all.push(only);
     all.sort_by(|one, other| (&one.situation, &one.fix).cmp(&(&other.situation, &other.fix)));
     let mut all = all.into_iter();
     let mut told = all.next().unwrap_or_default();
-    told.evidence.extend(all.flat_map(|more| more.evidence));
-    told.evidence.sort();
-    told.evidence.dedup();
+    for more in all {
+        told.evidence.extend(more.evidence);
+        told.evidence.sort();
+        told.evidence.dedup();
+    }
     told
 }
 

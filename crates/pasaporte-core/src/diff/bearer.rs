@@ -180,6 +180,23 @@ pub(super) enum Target {
     Nowhere,
 }
 
+/// Something of a name as it would be made at a place; in no scope where none is named.
+pub(super) fn made_at(side: &Side<'_, '_>, name: &str, place: Option<&str>) -> Target {
+    let within = match place {
+        None => None,
+        Some(place) => match side.things.get(place) {
+            Some(&scope) => Some(scope),
+            None => return Target::Nowhere,
+        },
+    };
+    Target::New(New { label: name.into(), within })
+}
+
+/// The same in words: "queue at account:port".
+pub(super) fn made_where(kind: &str, place: Option<&str>) -> String {
+    place.map_or_else(|| kind.to_owned(), |place| format!("{kind} at {place}"))
+}
+
 impl Bearer<'_, '_, '_> {
     /// Where something could be made that grants take in.
     pub(super) fn places(&self) -> Vec<Option<String>> {

@@ -4,10 +4,10 @@
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::bearer::{Bearer, Holder, Target, target};
+use super::bearer::{Bearer, Holder, Target, made_at, made_where, target};
 use super::samples::{Sample, Samples};
 use super::{Diff, Side};
-use crate::access::{New, Verdict};
+use crate::access::Verdict;
 use crate::effect::{ACCESS, Effects};
 use crate::estate::{ActionClass, ActionsId, Principal};
 use crate::pattern::{Pattern, covers};
@@ -136,22 +136,12 @@ fn on_new(
     for kind in &kinds {
         let names = [left.effects(), right.effects()].map(|effects| effects.fresh_thing(kind, None).label);
         let name = names.iter().max_by_key(|name| name.len()).cloned().unwrap_or_default();
-        let at = |side: &Side<'_, '_>, place: &Option<String>| match place {
-            None => Target::New(New { label: name.clone(), within: None }),
-            Some(place) => match side.things.get(place) {
-                Some(&scope) => Target::New(New { label: name.clone(), within: Some(scope) }),
-                None => Target::Nowhere,
-            },
-        };
         for service in [kind.as_str(), ACCESS] {
             for place in &places {
-                let targets = [at(&sides.old, place), at(&sides.new, place)];
+                let targets = [&sides.old, &sides.new].map(|side| made_at(side, &name, place.as_deref()));
                 let dialects = [left.dialect(&targets[0]), right.dialect(&targets[1])];
                 let samples = samples.of(service, &choices, dialects);
-                let on = match place {
-                    Some(place) => format!("{kind} at {place}"),
-                    None => kind.clone(),
-                };
+                let on = made_where(kind, place.as_deref());
                 let of = |it: &Sample| held(it, sides, (&on, true), (left, right), &targets);
                 let others = others(service, &choices, (left, right), &targets);
                 all.extend(with_every(&samples, samples.iter().filter_map(of).collect(), others));

@@ -5,9 +5,9 @@ use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 
 use super::Diff;
-use super::bearer::{Bearer, Target, target};
+use super::bearer::{Bearer, Target, made_at, made_where, target};
 use super::samples::{Sample, Samples};
-use crate::access::{New, Verdict};
+use crate::access::Verdict;
 use crate::effect::ACCESS;
 use crate::estate::{ActionClass, Origin, Principal, Thing};
 
@@ -186,19 +186,10 @@ impl Asking<'_, '_, '_, '_> {
             let names = [old, new].map(|side| side.effects().fresh_thing(kind, None).label);
             let name = names.iter().max_by_key(|name| name.len()).cloned().unwrap_or_default();
             for place in &places {
-                let at = |side: &Bearer<'_, '_, '_>| match place {
-                    None => Target::New(New { label: name.clone(), within: None }),
-                    Some(place) => match side.side.things.get(place) {
-                        Some(&scope) => Target::New(New { label: name.clone(), within: Some(scope) }),
-                        None => Target::Nowhere,
-                    },
-                };
-                let targets = [at(old), at(new)];
+                let targets =
+                    [made_at(old.side, &name, place.as_deref()), made_at(new.side, &name, place.as_deref())];
                 let dialects = [old.dialect(&targets[0]), new.dialect(&targets[1])];
-                let on = match place {
-                    Some(place) => format!("{kind} at {place}"),
-                    None => kind.clone(),
-                };
+                let on = made_where(kind, place.as_deref());
                 for service in [kind.as_str(), ACCESS] {
                     for sample in self.samples.of(service, &choices, dialects).iter() {
                         let was = old.verdict(&sample.action, &targets[0]);

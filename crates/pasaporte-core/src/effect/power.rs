@@ -1,6 +1,7 @@
 //! Control that a road gives: over access, over code, over what code runs as, over keys. Each is something that the decision
 //! does not say no to.
 
+use super::opposed::Opposition;
 use super::{ACCESS_SERVICE, Act, Effects, FUNCTION, Harm, IDENTITY, KEY, Road, ServiceId, Wide};
 use crate::access::{ASSUME, New, On, Verdict};
 use crate::estate::{ActionClass, GrantId, Principal, ScopeId, Thing, Use};
@@ -106,8 +107,9 @@ impl Effects<'_> {
             let new = self.openings(who, road).into_iter().map(|place| self.fresh_thing(&kind, place));
             places.extend(new.filter(|new: &New| self.takes_new(resources, new)).map(Wide::New));
         }
-        let over = move |on: Wide| self.control_over(who, road, (power, service), on);
-        let new: Vec<Control> = places.into_iter().filter_map(over).collect();
+        let opposition = self.opposition(who);
+        let over = move |on: Wide| self.control_over(who, road, (power, service), opposition.as_deref(), on);
+        let new: Vec<Control> = places.into_iter().filter_map(&over).collect();
         let is_sure = new.iter().any(|it| it.verdict == Verdict::Yes);
         // That one has control of oneself tells nothing; an account is a place, and not those in it.
         let itself = who.thing().filter(|_| !matches!(who, Principal::Account(_)));
@@ -125,13 +127,14 @@ impl Effects<'_> {
         who: Principal,
         road: &Road,
         (power, service): (Power, ServiceId),
+        opposition: Option<&Opposition>,
         on: Wide,
     ) -> Option<Control> {
         let thing = match on.on() {
             On::There(thing) => Some(thing),
             On::New(_) => None,
         };
-        let others = self.others_on(self.opposition(who).as_deref(), thing);
+        let others = self.others_on(opposition, thing);
         let actions = self.estate().statement(road.statement).actions;
         let acts = self.acts(actions, service, others, self.dialect_on(on.on()));
         let wanted = acts.all.iter().filter(|act| power.takes(service, act));

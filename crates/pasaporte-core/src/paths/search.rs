@@ -102,43 +102,38 @@ pub struct Found {
     pub complete: bool,
 }
 
-/// By which qualities nodes were entered, a bit for each.
+/// By which qualities code, data and identities were entered, a bit for each.
 #[derive(Debug, Default)]
-struct Met {
-    code: Box<[u8]>,
-    data: Box<[u8]>,
-    identities: Box<[u8]>,
-}
+struct Met([Box<[u8]>; 3]);
 
 impl Met {
     fn new(estate: &Estate) -> Self {
-        let none = |count: usize| vec![0; count].into_boxed_slice();
-        Self {
-            code: none(estate.count::<FunctionId>()),
-            data: none(estate.count::<ResourceId>()),
-            identities: none(estate.count::<IdentityId>()),
+        let counts =
+            [estate.count::<FunctionId>(), estate.count::<ResourceId>(), estate.count::<IdentityId>()];
+        Self(counts.map(|count| vec![0; count].into()))
+    }
+
+    /// Where the bits of a node are; none where they are not kept here.
+    fn place(node: Node) -> Option<(usize, usize)> {
+        match node {
+            Node::Code(id) => Some((0, id.index())),
+            Node::Data(id) => Some((1, id.index())),
+            Node::Who(Principal::Identity(id)) => Some((2, id.index())),
+            Node::Who(_) | Node::Access(_) => None,
         }
     }
 
-    /// The bits of a node; none where they are not kept here.
-    fn of(&mut self, node: Node) -> Option<&mut u8> {
-        let (all, at) = match node {
-            Node::Code(id) => (&mut self.code, id.index()),
-            Node::Data(id) => (&mut self.data, id.index()),
-            Node::Who(Principal::Identity(id)) => (&mut self.identities, id.index()),
-            Node::Who(_) | Node::Access(_) => return None,
-        };
-        all.get_mut(at)
+    fn get(&self, node: Node) -> Option<u8> {
+        let (kind, at) = Self::place(node)?;
+        self.0[kind].get(at).copied()
     }
 
-    fn get(&self, node: Node) -> Option<u8> {
-        let (all, at) = match node {
-            Node::Code(id) => (&self.code, id.index()),
-            Node::Data(id) => (&self.data, id.index()),
-            Node::Who(Principal::Identity(id)) => (&self.identities, id.index()),
-            Node::Who(_) | Node::Access(_) => return None,
-        };
-        all.get(at).copied()
+    fn add(&mut self, node: Node, quality: Quality) {
+        if let Some((kind, at)) = Self::place(node)
+            && let Some(met) = self.0[kind].get_mut(at)
+        {
+            *met |= quality.bit();
+        }
     }
 }
 
@@ -214,9 +209,7 @@ impl Found {
             self.entered.push([None; 4]);
         }
         self.entered[at][quality.index()] = Some(by);
-        if let Some(met) = self.met.of(node) {
-            *met |= quality.bit();
-        }
+        self.met.add(node, quality);
         Some(Place { at: at as u32, quality })
     }
 }
