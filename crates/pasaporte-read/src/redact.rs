@@ -109,10 +109,9 @@ fn cover_values(chars: &mut [char]) {
         let is_name = |each: &char| each.is_alphanumeric() || matches!(each, '_' | '-');
         let name_start =
             before[..name_end].iter().rposition(|each| !is_name(each)).map_or(0, |last| last + 1);
-        let name: String =
-            before[name_start..name_end].iter().collect::<String>().to_lowercase().replace('-', "_");
+        let is_secret = names_a_secret(&before[name_start..name_end]);
         at += 1;
-        if !SECRET_FIELDS.iter().any(|field| name.ends_with(field)) {
+        if !is_secret {
             continue;
         }
         while at < chars.len() && chars[at] == ' ' {
@@ -125,6 +124,19 @@ fn cover_values(chars: &mut [char]) {
         chars[from..from + length].fill(COVER);
         at = from + length;
     }
+}
+
+/// Whether a name ends like that of a field whose value is covered; however its letters are cased.
+fn names_a_secret(name: &[char]) -> bool {
+    let is = |each: char, wanted: char| match each {
+        '-' => wanted == '_',
+        each => each.to_lowercase().eq([wanted]),
+    };
+    let ends_with = |field: &str| {
+        let mut ending = name.iter().rev();
+        field.chars().rev().all(|wanted| ending.next().is_some_and(|each| is(*each, wanted)))
+    };
+    SECRET_FIELDS.iter().any(|field| ends_with(field))
 }
 
 /// Control characters, and those that reorder, hide or break text: what could deceive a reader of a report. By the

@@ -223,7 +223,7 @@ impl<'a, 'e> Survey<'a, 'e> {
     fn kind(&mut self, road: &Road, service: ServiceId, own: bool, by_access: bool) {
         let effects = self.effects;
         let resources = self.resources(road);
-        if let (Some(only), ()) = (effects.only(resources), ()) {
+        if let Some(only) = effects.only(resources) {
             if effects.service_of(only) == service && effects.lies_at_place(only, road.at) {
                 self.single(road, service, only, own, by_access);
             }
@@ -238,6 +238,10 @@ impl<'a, 'e> Survey<'a, 'e> {
         if effects.is_wide(resources) {
             self.all_of(road, service, own);
             if !self.matters(Impact::ControlsAccess, false) && self.wanted.is_none() {
+                return;
+            }
+            // Whom one may become is no doing: of single ones only admin keys are as bad as access itself.
+            if self.wanted == Some(Impact::ControlsAccess) && service != KEY {
                 return;
             }
             for lot in effects.people_reached(self.who, road, service) {
@@ -336,7 +340,8 @@ impl<'a, 'e> Survey<'a, 'e> {
             if !control && (harmless || !self.matters(Impact::DataOrSecrets, false)) {
                 continue;
             }
-            if control && self.wanted == Some(Impact::DataOrSecrets) {
+            // Where doings are wanted, whom one may become by it is known already.
+            if control && self.wanted.is_some() && !self.is_admin_key(thing) {
                 continue;
             }
             let verdict = self.ask(road, act, On::There(thing));
@@ -354,17 +359,18 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
     }
 
+    fn is_admin_key(&self, thing: Thing) -> bool {
+        let key = if let Thing::Key(id) = thing { self.effects.estate().get(id) } else { None };
+        key.is_some_and(|it| it.reach == KeyReach::Admin)
+    }
+
     fn control(&mut self, act: &Act, thing: Thing, surely: bool, verdict: Verdict) {
         let effects = self.effects;
-        let is_edge = self.wanted.is_none();
         match thing {
-            Thing::Identity(_) | Thing::Function(_) if !is_edge => {}
             Thing::Identity(id) => {
                 self.edges.push(Edge { to: Principal::Identity(id), surely, control: true });
             }
             Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
-            Thing::Key(id)
-                if !is_edge && effects.estate().get(id).is_none_or(|it| it.reach != KeyReach::Admin) => {}
             Thing::Key(id) => {
                 let direct = effects.of_key(id);
                 if direct.harm.impact == Impact::ControlsAccess {
