@@ -30,7 +30,7 @@ def right:
 # Tasks answer below the platform's own address.
 def url($task): if $source.url then {url: "\($source.url)/call/\($task)\(.path)"} else {} end;
 def address($task):
-  {check: (if .visitor == "any" then "none" else "identity" end), path}
+  {check: ({any: "none", marked: {key: "function"}}[.visitor] // "identity"), path}
   + (if .verbs then {methods: .verbs} else {} end) + url($task);
 def wakes: if . == "tide-clock" then {kind: "timer"} else {source: sub("/"; ":")} end;
 def lets_in: {to: .holders} + (if .if then {when: .if} else {} end);

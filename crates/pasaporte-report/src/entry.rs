@@ -278,7 +278,10 @@ pub(super) fn entrant(effects: &Effects<'_>, function: FunctionId, way: &WayIn<'
     let on = Thing::Function(function);
     let given = Context::at(estate.as_of());
     let members = match caller.because {
-        Because::Decision(_) => members(effects, caller.who, on, &given),
+        Because::Decision(_) => {
+            let action = effects.invoke();
+            members(effects, &Question { principal: caller.who, action, on, given: &given })
+        }
         _ => None,
     };
     Entrant {
@@ -321,12 +324,13 @@ fn how_allowed(estate: &Estate, who: Principal, answer: &Answer<'_>) -> String {
     once(because.collect()).join("; ")
 }
 
-fn members(access: &Effects<'_>, who: Principal, on: Thing, given: &Context) -> Option<Members> {
-    let Principal::Group(group) = who else { return None };
+/// How many members of a group may do what the group is asked about, each by all of its names; none of anybody else.
+pub(super) fn members(access: &Effects<'_>, question: &Question<'_>) -> Option<Members> {
+    let Principal::Group(group) = question.principal else { return None };
     let all = access.everybody_in(group);
     let mut members = Members { all: all.len(), surely: 0, perhaps: 0, not: Vec::new() };
     for principal in all {
-        match access.verdict(&Question { principal, action: access.invoke(), on, given }) {
+        match access.verdict(&Question { principal, ..*question }) {
             Verdict::Yes => members.surely += 1,
             Verdict::Depends => members.perhaps += 1,
             Verdict::No => members.not.push(access.estate().principal_label(principal)),

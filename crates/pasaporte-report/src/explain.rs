@@ -13,6 +13,7 @@ use pasaporte_core::estate::{
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::entry::members;
 use crate::{HeldOut, PlaceOut, VERSION, account, account_of_principal};
 use pasaporte_read::estate::Word;
 
@@ -154,7 +155,9 @@ impl Explained {
             depends_on,
             needs: Word(answer.needs),
             ways_in,
-            note: not_done_to(effects, question).or_else(|| perhaps_a_member(effects, question, verdict)),
+            note: not_done_to(effects, question)
+                .or_else(|| perhaps_a_member(effects, question, verdict))
+                .or_else(|| of_members(effects, question, verdict)),
             grounds: answer.grounds.iter().map(|ground| GroundOut::new(effects, ground)).collect(),
             near_misses: if verdict == Verdict::Yes { Vec::new() } else { near_misses(estate, &answer) },
         }
@@ -194,6 +197,29 @@ fn perhaps_a_member(effects: &Effects<'_>, question: &Question<'_>, verdict: Ver
     let (who, group) =
         (estate.principal_label(question.principal), estate.principal_label(Principal::Group(group)));
     Some(format!("Not all members of {group} were seen: if {who} is one of them, it is allowed."))
+}
+
+/// That members of a group may more or less than somebody of whom no more is known than that they are in it.
+fn of_members(effects: &Effects<'_>, question: &Question<'_>, verdict: Verdict) -> Option<String> {
+    let members = members(effects, question)?;
+    let alike = match verdict {
+        Verdict::Yes => members.surely,
+        Verdict::Depends => members.perhaps,
+        Verdict::No => members.all - members.surely - members.perhaps,
+    };
+    let may = match (members.surely, members.perhaps) {
+        (0, 0) => "none may".to_owned(),
+        (surely, 0) => format!("{surely} surely may"),
+        (0, perhaps) => format!("{perhaps} perhaps may"),
+        (surely, perhaps) => format!("{surely} surely and {perhaps} perhaps may"),
+    };
+    let Principal::Group(group) = question.principal else { return None };
+    let seen = if effects.estate().get(group).is_some_and(|it| it.unseen) { " that were seen" } else { "" };
+    let plural = if members.all == 1 { "" } else { "s" };
+    let all = format!("its {} member{plural}{seen}", members.all);
+    (alike < members.all).then(|| {
+        format!("This is about somebody who is in it, and of whom no more is known. Of {all}, {may}.")
+    })
 }
 
 fn ways_in(effects: &Effects<'_>, question: &Question<'_>, function: FunctionId) -> Vec<EntersBy> {

@@ -3,7 +3,8 @@
 use jiff::SignedDuration;
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{
-    Key, KeyId, KeyOf, LastUse, Origin, Principal, SeenIn, Setting, Showed, Sighting, State, Thing, TokenId,
+    Key, KeyId, KeyOf, KeyReach, LastUse, Origin, Principal, SeenIn, Setting, Showed, Sighting, State, Thing,
+    TokenId,
 };
 use pasaporte_core::usage::Sum;
 
@@ -54,14 +55,14 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
 /// How old it is, when it ends, when it was last used: the situation, and the fix.
 fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(String, String)> {
     let estate = audit.estate();
-    let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, key));
+    let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, id, key));
     Some(match fact {
         KeyFact::Stale { days, .. } => {
             let since = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
             let (allowed, may) = (audit.thresholds_of(key).key_max_age, may(audit, id));
             (
                 format!(
-                    "This {reach}-reach key was {since} {days} days ago; {allowed} are allowed. It opens {opens}.{may}"
+                    "This {reach}-reach key was {since} {days} days ago; {allowed} are allowed. It {opens}.{may}"
                 ),
                 format!("Rotate key:{name}: make its successor, move its clients, switch this one off."),
             )
@@ -76,25 +77,23 @@ fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(S
             };
             let may = may(audit, id);
             (
-                format!(
-                    "This {reach}-reach key ended on {ended} and is enabled: {seen}. It opens {opens}.{may}"
-                ),
+                format!("This {reach}-reach key ended on {ended} and is enabled: {seen}. It {opens}.{may}"),
                 format!("Switch key:{name} off; make another for whoever still uses it."),
             )
         }
         KeyFact::NeverUsed { days, .. } => (
             format!(
-                "This {reach}-reach key is enabled, and nobody used it in the {days} days it was watched. It opens \
+                "This {reach}-reach key is enabled, and nobody used it in the {days} days it was watched. It \
                  {opens}."
             ),
             format!("Switch key:{name} off."),
         ),
         KeyFact::Idle { days, .. } => (
-            format!("This {reach}-reach key is enabled and was last used {days} days ago. It opens {opens}."),
+            format!("This {reach}-reach key is enabled and was last used {days} days ago. It {opens}."),
             format!("Switch key:{name} off."),
         ),
         KeyFact::NoExpiry(_) => (
-            format!("This {reach}-reach key has no expiry. It opens {opens}."),
+            format!("This {reach}-reach key has no expiry. It {opens}."),
             format!("Set an expiry within {} days.", audit.thresholds_of(key).key_max_age),
         ),
         _ => return None,
@@ -104,12 +103,13 @@ fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(S
 /// What it opens and who has it, held against what it is used for.
 fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(String, String)> {
     let estate = audit.estate();
-    let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, key));
+    let (made_for, _) = made_for(audit, key);
+    let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, id, key));
     Some(match fact {
         KeyFact::AdminInUse(_) => {
             let (used, held, may) = (used_for(audit, id), held_by(audit, key), may(audit, id));
             (
-                format!("This key manages an app.{used}{held} It opens {opens}.{may}"),
+                format!("This key manages an app.{used}{held} It {opens}.{may}"),
                 format!("Give each client a key of the function that it calls; then rotate key:{name}."),
             )
         }
@@ -134,7 +134,7 @@ fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(St
             let held = held_by(audit, key);
             (
                 format!(
-                    "This {reach}-reach key has many clients.{held}{} It opens {opens}.",
+                    "This {reach}-reach key has many clients.{held}{} It {opens}.",
                     shown.unwrap_or_default()
                 ),
                 "Give each client a key of its own, one at a time; switch this one off when nobody uses it."
@@ -146,12 +146,12 @@ fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(St
                 .last_use_of(id)
                 .map_or_else(String::new, |last| format!(" It was last used on {}.", day(last)));
             (
-                format!("It opens {opens}, which is not in the estate: gone, or not gathered.{used}"),
+                format!("It is for {made_for}, which is not in the estate: gone, or not gathered.{used}"),
                 format!("Remove key:{name}, if the function is gone; else gather the function."),
             )
         }
         KeyFact::GuardsNothing(_) => (
-            format!("It opens {opens}, and every endpoint there lets anyone in without it."),
+            format!("It is for {made_for}, and every endpoint there lets anyone in without it."),
             format!(
                 "Have the endpoints ask for a key of {reach} reach; or remove key:{name}, if they are meant to be open."
             ),
@@ -290,12 +290,31 @@ fn may(audit: &Audit<'_>, id: KeyId) -> String {
     may.map_or_else(String::new, |may| format!(" Its holder may {may}."))
 }
 
-fn opens(audit: &Audit<'_>, key: &Key) -> String {
+/// What it is made for, and how many functions that are.
+fn made_for(audit: &Audit<'_>, key: &Key) -> (String, usize) {
     let label = audit.estate().label(key.opens());
     match key.of {
-        KeyOf::Function(_) => label,
+        KeyOf::Function(_) => (label, 1),
         KeyOf::Scope(scope) => {
-            format!("{} of {label}", count(audit.functions_below(scope).len(), "function"))
+            let all = audit.functions_below(scope).len();
+            (format!("{} of {label}", count(all, "function")), all)
         }
+    }
+}
+
+/// What it opens in effect, after "It".
+fn opens(audit: &Audit<'_>, id: KeyId, key: &Key) -> String {
+    let label = audit.estate().label(key.opens());
+    let (what, all) = made_for(audit, key);
+    let is_admin = key.reach == KeyReach::Admin;
+    let opened = if is_admin { all } else { audit.effects().opened_by(id).len() };
+    match key.of {
+        KeyOf::Function(function) if audit.estate().get(function).is_none() => {
+            format!("is for {label}, which is not in the estate")
+        }
+        KeyOf::Scope(_) if all == 0 => format!("is for {label}, where no function was seen"),
+        _ if opened == 0 && !is_admin => format!("is for {what}, no endpoint of which takes it"),
+        _ if opened < all => format!("opens {opened} of {what}"),
+        _ => format!("opens {what}"),
     }
 }

@@ -204,7 +204,7 @@ impl<'e> Second<'e> {
                     Thing::Key(_) => {
                         let reads = matches!(class, Some(ActionClass::Secret | ActionClass::Read));
                         if is_access || (reads && service == "key") {
-                            self.through_key(verdict.min(so_far), &mut all, open);
+                            open.push((Principal::Key(self.cooked.key), verdict.min(so_far)));
                         } else if service == "key" && class != Some(ActionClass::List) {
                             all.push((Impact::DataOrSecrets, verdict));
                         }
@@ -219,19 +219,27 @@ impl<'e> Second<'e> {
                 }
             }
         }
+        if who == Principal::Key(self.cooked.key) {
+            self.opened(&mut all, open, so_far);
+        }
         all.extend(self.all_of_a_place(who, &given));
         all
     }
 
-    fn through_key(&self, verdict: Tri, all: &mut Vec<(Impact, Tri)>, open: &mut Vec<(Principal, Tri)>) {
+    /// What opens to whoever has the key: with an admin key all that it opens, else what function `f` runs as, if a door of
+    /// it lets the key in.
+    fn opened(&self, all: &mut Vec<(Impact, Tri)>, open: &mut Vec<(Principal, Tri)>, so_far: Tri) {
         let estate = &self.cooked.estate;
         if estate.get(self.cooked.key).unwrap().reach == KeyReach::Admin {
-            all.push((Impact::ControlsAccess, verdict));
-        } else {
-            // The key opens function `f`, by itself or with its app.
-            let runs_as = estate.get(self.cooked.function).unwrap().runs_as;
-            open.extend(runs_as.map(|id| (Principal::Identity(id), verdict)));
+            all.extend((self.accepted() > 0).then(|| (Impact::ControlsAccess, self.accepted())));
+            return;
         }
+        let doors = estate.endpoints_of(self.cooked.function).iter().filter_map(|id| estate.get(*id));
+        let doors = doors.filter(|door| matches!(door.check, Check::Key(_)));
+        let key = Principal::Key(self.cooked.key);
+        let how = doors.map(|door| self.passes(key, door, &Given::default())).max().unwrap_or(0);
+        let runs_as = estate.get(self.cooked.function).unwrap().runs_as;
+        open.extend(runs_as.filter(|_| how > 0).map(|id| (Principal::Identity(id), how.min(so_far))));
     }
 
     /// Control of all functions or identities of a place: of each that is there, and of any that is made.
@@ -520,11 +528,23 @@ proptest! {
         let cooked = cook(&recipe);
         let second = Second::new(&cooked, &recipe);
         let effects = Effects::new(&cooked.estate);
-        for identity in cooked.identities {
-            let who = Principal::Identity(identity);
+        let holds = |who: &&Principal| {
+            !matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Account(_) | Principal::Group(_))
+        };
+        for &who in cooked.principals.iter().filter(holds) {
             let harm = effects.harm(who);
             let [worst, surely] = second.worst(who);
-            let name = cooked.estate.id(identity);
+            let name = cooked.estate.principal_label(who);
+            // What anyone may do is no matter of a key.
+            let given = |name: &Principal| {
+                effects.grants_of(*name).len() + effects.admissions_naming(*name).len() > 0
+            };
+            let to_anyone = effects.names(Principal::Anyone).iter().any(given);
+            if matches!(who, Principal::Key(_)) && to_anyone {
+                let no_worse = harm.impact >= worst || harm.inferred;
+                prop_assert!(no_worse && harm.surely_at_least >= surely, "{name}: {harm:?}");
+                continue;
+            }
             // What is inferred of things that nobody gathered is worse than what there is.
             if harm.inferred {
                 prop_assert!(harm.impact <= worst, "{name}: {harm:?}, not {worst}");

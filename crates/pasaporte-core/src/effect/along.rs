@@ -6,7 +6,8 @@ use rustc_hash::FxHashSet;
 use super::found::{Direct, Edge};
 use super::worst::Survey;
 use super::{Effects, Harm, Impact, Road};
-use crate::estate::{At, FunctionId, IdentityId, KeyId, KeyReach, Principal};
+use crate::access::Verdict;
+use crate::estate::{FunctionId, IdentityId, KeyId, KeyReach, Principal};
 
 impl Effects<'_> {
     /// The worst that a principal may do, with all it holds by any of its names, and as whomever it may become.
@@ -92,28 +93,53 @@ impl Effects<'_> {
     }
 
     pub(super) fn direct_of(&self, who: Principal) -> Direct {
-        if let Principal::Key(key) = who {
-            return self.of_key(key);
-        }
-        let roads = self.harmful_roads(who);
+        let roads = self.own_roads(who);
         let mut survey = Survey::new(self, who, None);
+        if let Principal::Key(key) = who {
+            let opened = self.of_key(key);
+            survey.harm = opened.harm;
+            survey.edges.extend(opened.edges);
+        }
         survey.go(&roads);
         survey.into_direct()
     }
 
-    /// What the holder of a key may do with it: with an admin key everything in what it opens, else what the worst of
-    /// the functions that it opens may.
+    /// The roads by which somebody may do harm. What anyone may do with a key or without is no matter of the key.
+    pub(super) fn own_roads(&self, who: Principal) -> Vec<Road> {
+        let mut all = self.harmful_roads(who);
+        if let Principal::Key(_) = who {
+            all.retain(|road| !self.is_of_anyone(road.name()));
+        }
+        all
+    }
+
+    /// Whether somebody is given anything that is not given to anyone.
+    pub fn is_given_something(&self, who: Principal) -> bool {
+        let given =
+            |name: &Principal| self.grants_of(*name).len() > 0 || self.admissions_naming(*name).len() > 0;
+        self.names(who).iter().any(|name| !self.is_of_anyone(*name) && given(name))
+    }
+
+    /// What opens to the holder of a key, in effect: with an admin key everything in what it opens, else what the worst of
+    /// the functions that let it in may. Nothing, where it is not accepted.
     pub(super) fn of_key(&self, key: KeyId) -> Direct {
         let nothing = Direct { harm: Harm::RUNS_CODE, edges: Box::default() };
         let Some(it) = self.estate().get(key) else { return nothing };
         if it.reach == KeyReach::Admin {
-            return Direct { harm: Harm::sure(Impact::ControlsAccess), ..nothing };
+            let harm = Harm::sure(Impact::ControlsAccess);
+            return match self.accepted(key) {
+                Verdict::Yes => Direct { harm, ..nothing },
+                Verdict::Depends => Direct { harm: harm.perhaps(), ..nothing },
+                Verdict::No => nothing,
+            };
         }
-        let functions = self.functions_at(At::Thing(it.opens())).into_iter().filter(|id| self.may_run(*id));
-        let influence = |id| self.edge_to_function(id, true).map(|edge| Edge { control: false, ..edge });
-        let mut edges: Vec<Edge> = functions.filter_map(influence).collect();
-        edges.sort_unstable_by_key(|edge| edge.to);
-        edges.dedup();
+        let influence = |(id, how)| {
+            let edge = self.edge_to_function(id, how == Verdict::Yes)?;
+            Some(Edge { control: false, ..edge })
+        };
+        let mut edges: Vec<Edge> = self.opened_by(key).into_iter().filter_map(influence).collect();
+        edges.sort_unstable_by_key(|edge| (edge.to, !edge.surely));
+        edges.dedup_by_key(|edge| edge.to);
         Direct { edges: edges.into(), ..nothing }
     }
 

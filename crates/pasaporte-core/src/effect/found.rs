@@ -51,8 +51,8 @@ pub(super) enum What {
     Access,
     /// Control of all of a kind at a place.
     All { kind: String },
-    /// Reading or making an admin key.
-    Key,
+    /// Reading or making an admin key, which may be past its end.
+    Key { ended: bool },
     /// Data, confidential or not.
     Data { confidential: bool },
     /// Changing something else.
@@ -77,8 +77,9 @@ impl Doing {
         Self { what: What::All { kind: kind.to_owned() }, act: act.clone(), verdict, label, on: To::New(new) }
     }
 
-    pub(super) fn key(act: &Act, label: String, verdict: Verdict, on: Thing) -> Self {
-        Self { what: What::Key, act: act.clone(), verdict, label, on: To::There(on) }
+    pub(super) fn key(act: &Act, label: String, accepted: Verdict, verdict: Verdict, on: Thing) -> Self {
+        let what = What::Key { ended: accepted != Verdict::Yes };
+        Self { what, act: act.clone(), verdict, label, on: To::There(on) }
     }
 
     pub(super) fn data(act: &Act, label: &str, confidential: bool, verdict: Verdict, on: Thing) -> Self {

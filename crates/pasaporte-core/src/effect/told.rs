@@ -4,7 +4,7 @@ use super::found::{Direct, Doing, MOST_COUNTED, To, What};
 use super::worst::Survey;
 use super::{Effects, Impact, Road};
 use crate::access::{On, Verdict};
-use crate::estate::{IdentityId, Principal};
+use crate::estate::{IdentityId, KeyReach, Principal};
 
 impl Effects<'_> {
     /// The worst that whoever controls an identity may do, in words to be read after "may"; none where it is no more
@@ -19,15 +19,19 @@ impl Effects<'_> {
     pub fn tell(&self, who: Principal) -> Option<String> {
         if let Principal::Key(key) = who {
             let it = self.estate().get(key)?;
-            if it.reach == crate::estate::KeyReach::Admin {
-                return Some(format!("invoke and manage all of {}", self.estate().label(it.opens())));
+            let all = || format!("invoke and manage all of {}", self.estate().label(it.opens()));
+            match self.accepted(key) {
+                _ if it.reach != KeyReach::Admin => {}
+                Verdict::Yes => return Some(all()),
+                Verdict::Depends => return Some(format!("perhaps {}", all())),
+                Verdict::No => {}
             }
         }
         let direct = match who {
             Principal::Identity(id) => self.direct(id).clone(),
             _ => self.direct_of(who),
         };
-        self.tell_from(who, direct, false, || self.harmful_roads(who))
+        self.tell_from(who, direct, false, || self.own_roads(who))
     }
 
     /// The worst that one road lets somebody do, in words to be read after "may".
@@ -61,7 +65,11 @@ impl Effects<'_> {
         }
         let (last, surely) = *path.last()?;
         let becomes = control.iter().any(|(to, control)| *to == path[0].0 && *control);
-        let verb = if becomes { "become" } else { "make code run as" };
+        let verb = match path[0].0 {
+            Principal::Key(_) => "use",
+            _ if becomes => "become",
+            _ => "make code run as",
+        };
         let name = self.estate().principal_label(last);
         let through = match path.len() {
             1 => String::new(),
@@ -69,10 +77,11 @@ impl Effects<'_> {
         };
         let perhaps = if surely { "" } else { "perhaps " };
         let then = match last {
-            Principal::Identity(id) if last != who => self.direct_words(id),
+            Principal::Identity(id) if last != who => self.direct_words(id).map(str::to_owned),
+            Principal::Key(_) => self.words_of(last, self.direct_of(last).harm.impact),
             _ => None,
         };
-        let then = then.map_or_else(String::new, |then: &str| format!(", which may {then}"));
+        let then = then.map_or_else(String::new, |then| format!(", which may {then}"));
         Some(format!("{perhaps}{verb} {name}{through}{then}"))
     }
 
@@ -80,16 +89,19 @@ impl Effects<'_> {
     fn direct_words(&self, id: IdentityId) -> Option<&str> {
         use crate::estate::Id;
         let find = || -> Option<Box<str>> {
-            let who = Principal::Identity(id);
-            let harm = self.direct(id).harm;
-            if harm.impact >= Impact::RunsCode {
-                return None;
-            }
-            let mut survey = Survey::new(self, who, Some(harm.impact));
-            survey.go(&self.harmful_roads(who));
-            self.say(&survey).map(String::into_boxed_str)
+            self.words_of(Principal::Identity(id), self.direct(id).harm.impact).map(String::into_boxed_str)
         };
         self.told_itself[id.index()].get_or_init(find).as_deref()
+    }
+
+    /// What is as bad as that among what somebody may do by what it is given, in words.
+    fn words_of(&self, who: Principal, impact: Impact) -> Option<String> {
+        if impact >= Impact::RunsCode {
+            return None;
+        }
+        let mut survey = Survey::new(self, who, Some(impact));
+        survey.go(&self.own_roads(who));
+        self.say(&survey)
     }
 
     /// The most telling of what a survey found, and how many more there are like it.
@@ -108,7 +120,8 @@ impl Effects<'_> {
             What::AnyAccess => format!("change who may do what {label}"),
             What::Access => format!("do {action}, which changes who may do what, {label}"),
             What::All { kind } => format!("do {action} on every {kind} {label}"),
-            What::Key => format!("do {action} on {label}, an admin key"),
+            What::Key { ended: false } => format!("do {action} on {label}, an admin key"),
+            What::Key { ended: true } => format!("do {action} on {label}, an admin key past its end"),
             What::Change => format!("do {action} on {label}"),
             What::Unseen { kind } => format!("do {action} on every {kind}{label}, though none was gathered"),
             What::Data { confidential } => {

@@ -374,12 +374,18 @@ impl<'a, 'e> Survey<'a, 'e> {
             Thing::Key(id) => {
                 let direct = effects.of_key(id);
                 if direct.harm.impact == Impact::ControlsAccess {
-                    self.found(Impact::ControlsAccess, verdict, false, || {
-                        Doing::key(act, effects.estate().label(thing), verdict, thing)
+                    // Taking it may be sure and using it not.
+                    let accepted = effects.accepted(id);
+                    self.found(Impact::ControlsAccess, verdict.min(accepted), false, || {
+                        Doing::key(act, effects.estate().label(thing), accepted, verdict, thing)
                     });
                 }
                 self.edges
                     .extend(direct.edges.iter().map(|edge| Edge { surely: edge.surely && surely, ..*edge }));
+                // What the key itself is given, whoever has it may do.
+                if effects.is_given_something(Principal::Key(id)) {
+                    self.edges.push(Edge { to: Principal::Key(id), surely, control: true });
+                }
             }
             _ => {}
         }

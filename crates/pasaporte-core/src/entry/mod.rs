@@ -19,8 +19,8 @@ use smallvec::{SmallVec, smallvec};
 use crate::access::{Answer, Context, Question, Verdict};
 use crate::effect::Effects;
 use crate::estate::{
-    Check, EndpointId, FunctionId, KeyId, KeyReach, LastUse, List, Name, Network, Principal, Shows, State,
-    Thing, Token, TokenId, Verifier, VerifierId, Way,
+    At, Check, EndpointId, FunctionId, KeyId, KeyReach, LastUse, List, Name, Network, Principal, Shows,
+    State, Thing, Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use circles::Circle;
@@ -199,6 +199,23 @@ impl<'e> Effects<'e> {
             .collect();
         keys.sort_unstable();
         keys
+    }
+
+    /// The functions that a key opens, each with how surely: an endpoint of it asks for a key and lets this one through.
+    pub fn opened_by(&self, key: KeyId) -> Vec<(FunctionId, Verdict)> {
+        let estate = self.estate();
+        let Some(it) = estate.get(key).filter(|_| self.accepted(key) != Verdict::No) else {
+            return Vec::new();
+        };
+        let asks_for_keys =
+            |id: &&EndpointId| estate.get(**id).is_some_and(|it| matches!(it.check, Check::Key(_)));
+        let how = |function| {
+            let endpoints = estate.endpoints_of(function).iter().filter(asks_for_keys);
+            let callers = endpoints.flat_map(|id| self.callers_at(*id));
+            callers.filter(|it| it.who == Principal::Key(key)).map(|it| it.verdict).max()
+        };
+        let functions = self.functions_at(At::Thing(it.opens())).into_iter();
+        functions.filter_map(|id| Some((id, how(id)?))).filter(|(_, how)| *how != Verdict::No).collect()
     }
 
     /// Whether a key is accepted: one that is enabled is; past its expiry it may be, and is if it was used since.

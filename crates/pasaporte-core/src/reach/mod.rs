@@ -17,7 +17,7 @@ use std::sync::Arc;
 
 use crate::access::{Becoming, Context, Verdict};
 use crate::effect::{Act as Sort, Effects, Handing, Road};
-use crate::estate::{ActionClass, At, Check, EndpointId, FunctionId, KeyId, KeyReach, Principal, Thing};
+use crate::estate::{ActionClass, At, KeyReach, Principal, Thing};
 
 use counting::{Counting, Tally};
 
@@ -145,28 +145,17 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let effects = self.effects;
         let Principal::Key(key) = principal else { return None };
         let it = effects.estate().get(key)?;
-        for function in effects.functions_at(At::Thing(it.opens())) {
-            let mut verdict = Verdict::No;
-            for (opening, how) in effects.keys_opening(function, KeyReach::Function) {
-                let admin = it.reach == KeyReach::Admin;
-                let accepted = admin || self.accepts_key(function, key);
-                if opening == key && accepted && effects.may_run(function) {
-                    verdict = verdict.max(how);
-                }
+        if it.reach != KeyReach::Admin {
+            for (function, how) in effects.opened_by(key) {
+                counting.invoked(function, how);
             }
-            counting.invoked(function, verdict);
+            return None;
         }
-        (it.reach == KeyReach::Admin && effects.accepted(key) != Verdict::No).then(|| it.opens())
-    }
-
-    /// Whether an endpoint of a function accepts a key.
-    fn accepts_key(&self, function: FunctionId, key: KeyId) -> bool {
-        let (effects, estate) = (self.effects, self.effects.estate());
-        let accepts = |id: &EndpointId| {
-            let asks_key = estate.get(*id).is_some_and(|it| matches!(it.check, Check::Key(_)));
-            asks_key && effects.callers_at(*id).iter().any(|caller| caller.who == Principal::Key(key))
-        };
-        estate.endpoints_of(function).iter().any(accepts)
+        let accepted = effects.accepted(key);
+        for function in effects.functions_at(At::Thing(it.opens())) {
+            counting.invoked(function, if effects.may_run(function) { accepted } else { Verdict::No });
+        }
+        (accepted != Verdict::No).then(|| it.opens())
     }
 }
 

@@ -1,9 +1,11 @@
 //! A key's passport: what it opens and what that may do, how old it is, who showed it, where it was seen.
 
 use pasaporte_audit::{Audit, Finding, KeyVerdict, key_verdicts};
-use pasaporte_core::access::Verdict;
+use pasaporte_core::access::{Context, INVOKE, Question, Verdict};
 use pasaporte_core::effect::Effects;
-use pasaporte_core::estate::{Environment, KeyId, KeyReach, Principal, SeenIn, Showed, State, Thing};
+use pasaporte_core::estate::{
+    Environment, FunctionId, KeyId, KeyReach, Principal, SeenIn, Showed, State, Thing,
+};
 use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -54,7 +56,7 @@ pub struct KeyCard {
     pub held_by: Vec<String>,
     /// The worst that its holder may do, in words.
     pub may: Option<String>,
-    /// The functions that it opens.
+    /// The functions that it opens, and those that it is made for and does not open.
     pub functions: Vec<OpenedOut>,
     /// Where its value was seen.
     pub seen: Vec<SeenOut>,
@@ -66,14 +68,18 @@ pub struct KeyCard {
     pub read_from: Option<PlaceOut>,
 }
 
-/// A function that a key opens.
+/// A function that a key opens, or is made for.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct OpenedOut {
     /// The function.
     pub function: String,
     /// What it may do at worst, in words; null where that is no more than running code.
     pub may: Option<String>,
-    /// Whether anyone gets in without the key.
+    /// Whether its holder makes it run with the key: by an endpoint that accepts it, because it manages what the function
+    /// lies in, or because the key itself is given invoking; surely (yes) or perhaps (depends). No, where it is only made
+    /// for it.
+    pub lets_in: Word<Verdict>,
+    /// Whether whoever can reach one of its endpoints gets in without the key.
     pub open_without: bool,
     /// How often the key was used for it.
     pub used: u64,
@@ -93,9 +99,8 @@ pub struct SeenOut {
 
 /// The things whose findings a card of a key rests on.
 pub fn looked_at_for_key(effects: &Effects<'_>, id: KeyId) -> Vec<Thing> {
-    let functions = super::functions_opened(effects, id);
-    let mut all: Vec<Thing> =
-        functions.into_iter().flat_map(|function| looked_at(effects, function)).collect();
+    let functions = entered_by(effects, id).into_iter();
+    let mut all: Vec<Thing> = functions.flat_map(|(function, _)| looked_at(effects, function)).collect();
     all.push(Thing::Key(id));
     all
 }
@@ -107,15 +112,16 @@ impl KeyCard {
         let key = estate.get(id)?;
         let thing = Thing::Key(id);
         let used = audit.used_for(id);
-        let mut functions: Vec<OpenedOut> = super::functions_opened(effects, id)
+        let mut functions: Vec<OpenedOut> = entered_by(effects, id)
             .into_iter()
-            .map(|function| OpenedOut {
+            .map(|(function, lets_in)| OpenedOut {
                 function: estate.label(Thing::Function(function)),
                 may: estate
                     .get(function)
                     .and_then(|it| estate.runs_as(it))
                     .and_then(|it| audit.may(it))
                     .map(str::to_owned),
+                lets_in: Word(lets_in),
                 open_without: estate
                     .endpoints_of(function)
                     .iter()
@@ -157,6 +163,32 @@ impl KeyCard {
             read_from: Some(PlaceOut::new(estate, key.origin)),
         })
     }
+}
+
+/// The functions that a key is made for or opens otherwise, each with how surely its holder makes it run by having it.
+fn entered_by(effects: &Effects<'_>, id: KeyId) -> Vec<(FunctionId, Verdict)> {
+    let estate = effects.estate();
+    let made_for = super::functions_opened(effects, id);
+    let who = Principal::Key(id);
+    let by_it = |function: FunctionId| {
+        let ways = effects.ways_in(function);
+        ways.all.iter().filter(|way| way.caller.who == who).map(|way| way.caller.verdict).max()
+    };
+    let mut all: Vec<(FunctionId, Verdict)> =
+        made_for.iter().map(|it| (*it, by_it(*it).unwrap_or(Verdict::No))).collect();
+    if effects.is_given_something(who) {
+        let (action, given) = (effects.action(INVOKE), Context::at(estate.as_of()));
+        let may = |principal, function| {
+            let question =
+                Question { principal, action: &action, on: Thing::Function(function), given: &given };
+            effects.decide(&question).verdict
+        };
+        let others = estate.all::<FunctionId>().map(|(it, _)| it).filter(|it| !made_for.contains(it));
+        let others = others.filter(|it| effects.may_run(*it)).map(|it| (it, may(who, it)));
+        // What anyone may is no matter of the key.
+        all.extend(others.filter(|(it, how)| *how != Verdict::No && may(Principal::Anyone, *it) < *how));
+    }
+    all
 }
 
 fn seen(audit: &Audit<'_>, id: KeyId) -> Vec<SeenOut> {

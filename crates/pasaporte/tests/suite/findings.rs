@@ -390,7 +390,7 @@ identities: [{id: role, in: gate, kind: execution-role}]",
     "key/stale",
     "keys: [{id: gate-app, opens: app:gate, reach: app, created: 2026-01-01, rotated: 2026-02-01}]",
     ("key:gate-app", "low", "certain"),
-    "This app-reach key was last rotated 292 days ago; 180 are allowed. It opens 0 functions of app:gate.",
+    "This app-reach key was last rotated 292 days ago; 180 are allowed. It is for app:gate, where no function was seen.",
     "Rotate key:gate-app: make its successor",
     &[("the key", 4)]
 )]
@@ -398,7 +398,7 @@ identities: [{id: role, in: gate, kind: execution-role}]",
     "key/stale",
     "keys: [{id: gate-admin, opens: app:gate, reach: admin, created: 2026-01-01}]",
     ("key:gate-admin", "high", "certain"),
-    "made and never rotated 323 days ago; 180 are allowed. It opens 0 functions of app:gate. Its holder may invoke and \
+    "made and never rotated 323 days ago; 180 are allowed. It is for app:gate, where no function was seen. Its holder may invoke and \
      manage all of app:gate.",
     "Rotate key:gate-admin",
     &[("the key", 4)]

@@ -126,30 +126,35 @@ pub(crate) fn card_of_key(page: Page, it: &KeyCard) -> String {
     facts(&[("seen in use", shown), ("given to", held), ("fingerprint", print)], page, &mut out);
 
     section(page, "OPENS", &it.may.as_ref().map_or_else(String::new, |may| format!("may {may}")), &mut out);
-    let opened = it.functions.iter().enumerate().map(|(at, function)| {
-        let as_above = at > 0 && it.functions[at - 1].may == function.may;
-        let may = match &function.may {
-            Some(_) if as_above => "the same".to_owned(),
+    let mut above = None;
+    let opened = it.functions.iter().map(|function| {
+        // Of one that does not take it, what it may do is no matter of the key.
+        let opens = function.open_without || function.lets_in.0 != Verdict::No;
+        let may = function.may.as_ref().filter(|_| opens);
+        let told = match may {
+            Some(_) if above == may => "the same".to_owned(),
             Some(may) => format!("may {may}"),
             None => String::new(),
         };
+        above = may;
         vec![
             Span(function.function.clone(), NAME),
             Span(
                 if function.used > 0 { format!("{} ×", grouped(function.used)) } else { String::new() },
                 Style::new(),
             ),
-            if function.open_without {
-                Span("open without it".to_owned(), style_of(Severity::Critical))
-            } else {
-                Span(String::new(), DIM)
+            match (function.open_without, function.lets_in.0) {
+                (true, _) => Span("open without it".to_owned(), style_of(Severity::Critical)),
+                (false, Verdict::Yes) => Span(String::new(), DIM),
+                (false, Verdict::Depends) => Span("perhaps".to_owned(), DIM),
+                (false, Verdict::No) => Span("does not take it".to_owned(), DIM),
             },
-            Span(may, DIM),
+            Span(told, DIM),
         ]
     });
     few(
         page,
-        &["function", "used", "without", "which then"],
+        &["function", "used", "lets in", "which then"],
         opened.collect(),
         "nothing that is in the estate",
         &mut out,

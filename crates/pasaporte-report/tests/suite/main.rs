@@ -1,0 +1,7 @@
+//! One program of all tests, so that they are linked once and run side by side.
+
+#[path = "../../../pasaporte-core/tests/suite/support/mod.rs"]
+mod support;
+
+mod fits;
+mod views;
