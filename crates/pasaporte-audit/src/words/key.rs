@@ -117,7 +117,7 @@ fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(St
             let function = format!("function:{}", estate.id(it.function));
             (
                 format!(
-                    "It opens {} functions and was used for one of them: {function}, by all {} {}.",
+                    "It is for {} functions and was used for one of them: {function}, by all {} {}.",
                     it.opens,
                     calls(it.count),
                     over(&it.window)

@@ -201,12 +201,16 @@ impl<'e> Effects<'e> {
         keys
     }
 
-    /// The functions that a key opens, each with how surely: an endpoint of it asks for a key and lets this one through.
+    /// The functions that a key opens, each with how surely: an endpoint of it asks for a key and lets this one through; or it
+    /// is an admin key, and the function lies in what that opens.
     pub fn opened_by(&self, key: KeyId) -> Vec<(FunctionId, Verdict)> {
         let estate = self.estate();
-        let Some(it) = estate.get(key).filter(|_| self.accepted(key) != Verdict::No) else {
-            return Vec::new();
-        };
+        let accepted = self.accepted(key);
+        let Some(it) = estate.get(key).filter(|_| accepted != Verdict::No) else { return Vec::new() };
+        let functions = self.functions_at(At::Thing(it.opens())).into_iter();
+        if it.reach == KeyReach::Admin {
+            return functions.filter(|id| self.may_run(*id)).map(|id| (id, accepted)).collect();
+        }
         let asks_for_keys =
             |id: &&EndpointId| estate.get(**id).is_some_and(|it| matches!(it.check, Check::Key(_)));
         let how = |function| {
@@ -214,7 +218,6 @@ impl<'e> Effects<'e> {
             let callers = endpoints.flat_map(|id| self.callers_at(*id));
             callers.filter(|it| it.who == Principal::Key(key)).map(|it| it.verdict).max()
         };
-        let functions = self.functions_at(At::Thing(it.opens())).into_iter();
         functions.filter_map(|id| Some((id, how(id)?))).filter(|(_, how)| *how != Verdict::No).collect()
     }
 

@@ -17,7 +17,7 @@ use std::sync::Arc;
 
 use crate::access::{Becoming, Context, Verdict};
 use crate::effect::{Act as Sort, Effects, Handing, Road};
-use crate::estate::{ActionClass, At, KeyReach, Principal, Thing};
+use crate::estate::{ActionClass, KeyReach, Principal, Thing};
 
 use counting::{Counting, Tally};
 
@@ -145,17 +145,10 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let effects = self.effects;
         let Principal::Key(key) = principal else { return None };
         let it = effects.estate().get(key)?;
-        if it.reach != KeyReach::Admin {
-            for (function, how) in effects.opened_by(key) {
-                counting.invoked(function, how);
-            }
-            return None;
+        for (function, how) in effects.opened_by(key) {
+            counting.invoked(function, how);
         }
-        let accepted = effects.accepted(key);
-        for function in effects.functions_at(At::Thing(it.opens())) {
-            counting.invoked(function, if effects.may_run(function) { accepted } else { Verdict::No });
-        }
-        (accepted != Verdict::No).then(|| it.opens())
+        (it.reach == KeyReach::Admin && effects.accepted(key) != Verdict::No).then(|| it.opens())
     }
 }
 

@@ -143,9 +143,10 @@ fn of_key(audit: &Audit<'_>, id: KeyId, it: &Key) -> Said {
         (None, LastUse::Never) => Some("never".to_owned()),
         (None, _) => None,
     };
+    let opened = audit.effects().opened_by(id).into_iter();
     vec![
         ("opens".to_owned(), Some(estate.label(it.opens()))),
-        ("lets into".to_owned(), Some(names(estate, audit.functions_of_thing(Thing::Key(id))))),
+        ("lets into".to_owned(), Some(names(estate, opened.map(|(id, _)| id).collect()))),
         ("reach".to_owned(), Some(it.reach.to_string())),
         ("state".to_owned(), Some(it.state.to_string())),
         ("made".to_owned(), it.created.map(date)),

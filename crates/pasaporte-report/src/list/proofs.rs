@@ -52,7 +52,7 @@ pub(super) fn keys(audit: &Audit<'_>, list: &mut List) {
                 Cell::text(verdict.to_string())
             },
             Cell::text(key.reach.to_string()),
-            Cell::count(audit.functions_of_thing(Thing::Key(id)).len()),
+            Cell::count(audit.effects().opened_by(id).len()),
             state,
             age.map_or(Cell::Nothing, Cell::Number),
             Cell::maybe(last_used(audit, id)),
