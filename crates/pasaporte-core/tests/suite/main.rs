@@ -8,6 +8,7 @@ mod diff;
 mod entry;
 mod estate;
 mod fed;
+mod keys;
 mod paths;
 mod patterns;
 mod reach;

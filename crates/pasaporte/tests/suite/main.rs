@@ -18,6 +18,7 @@ mod gather;
 mod gather_logs;
 mod gather_sources;
 mod hostile;
+mod keys;
 mod knock;
 mod ndjson;
 mod order;
