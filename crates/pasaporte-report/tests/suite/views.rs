@@ -6,11 +6,13 @@ use crate::support::estates;
 use crate::support::recipe::{Cooked, PRINCIPALS, cook, recipe};
 use pasaporte_audit::{Audit, Catalogue, Finding, Settings, judge};
 use pasaporte_core::access::{Context, INVOKE, Question, Verdict};
-use pasaporte_core::effect::Effects;
+use pasaporte_core::effect::{Effects, Impact};
 use pasaporte_core::estate::*;
+use pasaporte_core::paths::{Goal, Node};
 use pasaporte_report::compare::{Compared, ComparedOut, Hold};
 use pasaporte_report::finding::{FindingOut, NoTexts};
 use pasaporte_report::list::{Cell, Kind, List};
+use pasaporte_report::paths::{Asked, From, PathsOut, To};
 use pasaporte_report::{
     Card, Door, EndpointCard, Entered, Explained, IdentityCard, KeyCard, Reached, looked_at,
     looked_at_for_identity, looked_at_for_key,
@@ -237,6 +239,37 @@ proptest! {
             let open = entered.doors.iter().any(lets_in_anyone);
             let told = card.functions.iter().find(|it| it.function == entered.function);
             prop_assert!(told.is_none_or(|it| !it.open_without || open), "{}", entered.function);
+        }
+    }
+
+    /// A path of control to access or to what is confidential is harm of that sort, and a sure one sure harm.
+    #[test]
+    fn a_path_of_control_is_harm(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let somebody = |who: &&Principal| {
+            matches!(who, Principal::Identity(_) | Principal::User(_) | Principal::Key(_) | Principal::Outside(_))
+        };
+        for &who in cooked.principals.iter().filter(somebody) {
+            let name = cooked.estate.principal_label(who);
+            // A path tells too what somebody may who does not say who they are.
+            let mut harm = effects.harm(who).or(effects.harm(Principal::Anyone));
+            if matches!(who, Principal::Outside(_)) {
+                harm = harm.or(effects.harm(Principal::SignedIn));
+            }
+            let from = vec![From::Node(Node::Who(who))];
+            let to = |goal| PathsOut::new(&effects, &Asked { from: from.clone(), to: vec![To::Goal(goal)] });
+            let ways = [to(Goal::Access), to(Goal::Confidential)];
+            let paths = |out: &PathsOut| out.routes.iter().flat_map(|it| it.paths.clone()).collect::<Vec<_>>();
+            let [access, data] = [paths(&ways[0]), paths(&ways[1])];
+            for (all, impact) in [(&access, Impact::ControlsAccess), (&data, Impact::ConfidentialData)] {
+                let control = all.iter().filter(|it| it.strength == "control");
+                for path in control {
+                    let surely = path.sureness == "certain";
+                    let least = if surely { harm.surely_at_least } else { harm.impact };
+                    prop_assert!(least <= impact, "{name}: {harm:?}, but {path:?}");
+                }
+            }
         }
     }
 }
