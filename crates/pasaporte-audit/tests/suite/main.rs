@@ -5,5 +5,6 @@ mod support;
 
 mod laws;
 mod needs;
+mod rehearsed;
 mod severity;
 mod watched;
