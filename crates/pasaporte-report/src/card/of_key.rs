@@ -129,8 +129,12 @@ impl KeyCard {
                 used: used.iter().find(|(it, _)| *it == function).map_or(0, |(_, count)| *count),
             })
             .collect();
-        functions
-            .sort_by(|one, other| other.used.cmp(&one.used).then_with(|| one.function.cmp(&other.function)));
+        // What it opens first, and what was used most.
+        let closed = |it: &OpenedOut| !it.open_without && it.lets_in.0 == Verdict::No;
+        functions.sort_by(|one, other| {
+            let key = |it: &OpenedOut| (closed(it), std::cmp::Reverse(it.used));
+            key(one).cmp(&key(other)).then_with(|| one.function.cmp(&other.function))
+        });
         let mut held_by: Vec<String> =
             estate.list(key.held_by).iter().map(|name| estate.text(*name).to_owned()).collect();
         held_by.sort_unstable();
