@@ -1,6 +1,8 @@
 //! YAML, JSON and NDJSON as one: values with the place of each.
 
 pub(crate) mod json;
+#[cfg(test)]
+mod laws;
 mod source;
 mod tape;
 pub(crate) mod yaml;

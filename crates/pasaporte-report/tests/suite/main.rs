@@ -4,4 +4,5 @@
 mod support;
 
 mod fits;
+mod news;
 mod views;
