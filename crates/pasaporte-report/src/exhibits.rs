@@ -139,7 +139,7 @@ pub struct Passport {
     pub exits: Vec<ExitLine>,
     /// How many services are left out.
     pub more_exits: usize,
-    /// The keys that open it.
+    /// The keys that are made for it, those that open it first.
     pub keys: Vec<KeyLine>,
     /// How many keys are left out.
     pub more_keys: usize,
@@ -189,7 +189,7 @@ pub struct ExitLine {
     pub used: Option<u64>,
 }
 
-/// A key that opens it.
+/// A key that is made for it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct KeyLine {
     /// The key.
@@ -491,6 +491,7 @@ impl KeyLine {
             day => format!("used {day}"),
         }));
         told.push(key.expires.as_ref().map_or("never ends".to_owned(), |end| format!("ends {end}")));
+        told.extend((key.lets_in.0 == Verdict::No).then(|| "no endpoint here takes it".to_owned()));
         Self { key: key.key.clone(), told: told.join(", ") }
     }
 }

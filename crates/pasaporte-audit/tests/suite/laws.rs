@@ -139,7 +139,8 @@ impl<'e> Second<'e> {
     }
 
     /// The worst that somebody may do, and that it surely may, by trying everything (access-model §10).
-    fn worst(&self, who: Principal) -> [Impact; 2] {
+    /// And whether the key may be come to on the way.
+    fn worst(&self, who: Principal) -> ([Impact; 2], bool) {
         let (mut perhaps, mut surely) = (BTreeSet::new(), BTreeSet::new());
         let mut worst = [Impact::RunsCode; 2];
         // Whom it may become, perhaps and surely: each once.
@@ -156,7 +157,8 @@ impl<'e> Second<'e> {
                 }
             }
         }
-        worst
+        let key = Principal::Key(self.cooked.key);
+        (worst, perhaps.contains(&key) || surely.contains(&key))
     }
 
     /// What somebody may do itself: each impact, with how surely; whom it may become is added to what is open.
@@ -533,14 +535,14 @@ proptest! {
         };
         for &who in cooked.principals.iter().filter(holds) {
             let harm = effects.harm(who);
-            let [worst, surely] = second.worst(who);
+            let ([worst, surely], by_key) = second.worst(who);
             let name = cooked.estate.principal_label(who);
-            // What anyone may do is no matter of a key.
+            // What anyone may do is no matter of a key, also where whoever has it may not do it as who they are.
             let given = |name: &Principal| {
                 effects.grants_of(*name).len() + effects.admissions_naming(*name).len() > 0
             };
             let to_anyone = effects.names(Principal::Anyone).iter().any(given);
-            if matches!(who, Principal::Key(_)) && to_anyone {
+            if by_key && to_anyone {
                 let no_worse = harm.impact >= worst || harm.inferred;
                 prop_assert!(no_worse && harm.surely_at_least >= surely, "{name}: {harm:?}");
                 continue;

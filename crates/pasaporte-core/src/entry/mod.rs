@@ -204,21 +204,28 @@ impl<'e> Effects<'e> {
     /// The functions that a key opens, each with how surely: an endpoint of it asks for a key and lets this one through; or it
     /// is an admin key, and the function lies in what that opens.
     pub fn opened_by(&self, key: KeyId) -> Vec<(FunctionId, Verdict)> {
+        let Some(it) = self.estate().get(key) else { return Vec::new() };
+        let functions = self.functions_at(At::Thing(it.opens())).into_iter();
+        functions.map(|id| (id, self.opens(key, id))).filter(|(_, how)| *how != Verdict::No).collect()
+    }
+
+    /// How surely a key opens a function that it is made for.
+    pub fn opens(&self, key: KeyId, function: FunctionId) -> Verdict {
         let estate = self.estate();
         let accepted = self.accepted(key);
-        let Some(it) = estate.get(key).filter(|_| accepted != Verdict::No) else { return Vec::new() };
-        let functions = self.functions_at(At::Thing(it.opens())).into_iter();
-        if it.reach == KeyReach::Admin {
-            return functions.filter(|id| self.may_run(*id)).map(|id| (id, accepted)).collect();
+        let is_admin = estate.get(key).is_some_and(|it| it.reach == KeyReach::Admin);
+        if accepted == Verdict::No || !self.may_run(function) {
+            return Verdict::No;
+        }
+        if is_admin {
+            return accepted;
         }
         let asks_for_keys =
             |id: &&EndpointId| estate.get(**id).is_some_and(|it| matches!(it.check, Check::Key(_)));
-        let how = |function| {
-            let endpoints = estate.endpoints_of(function).iter().filter(asks_for_keys);
-            let callers = endpoints.flat_map(|id| self.callers_at(*id));
-            callers.filter(|it| it.who == Principal::Key(key)).map(|it| it.verdict).max()
-        };
-        functions.filter_map(|id| Some((id, how(id)?))).filter(|(_, how)| *how != Verdict::No).collect()
+        let endpoints = estate.endpoints_of(function).iter().filter(asks_for_keys);
+        let callers = endpoints.flat_map(|id| self.callers_at(*id));
+        let by_it = callers.filter(|it| it.who == Principal::Key(key)).map(|it| it.verdict);
+        by_it.max().unwrap_or(Verdict::No)
     }
 
     /// Whether a key is accepted: one that is enabled is; past its expiry it may be, and is if it was used since.

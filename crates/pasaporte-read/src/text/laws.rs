@@ -58,13 +58,13 @@ fn told(view: View<'_, '_>) -> Json {
     }
 }
 
-/// Reads a text as JSON, and takes what is on the tape.
-fn of_json<R>(text: &str, take: impl FnOnce(View<'_, '_>) -> R) -> Result<R, (String, Position)> {
+/// Reads a text as JSON, and gives what is on the tape to somebody.
+fn of_json<R>(text: &str, each: impl FnOnce(View<'_, '_>) -> R) -> Result<R, (String, Position)> {
     let (mut tape, arena) = (Tape::default(), Bump::new());
     let mut cursor = Cursor::new(text, 1);
     let read = cursor.value(&mut Writer::new(&mut tape, &arena)).and_then(|()| cursor.finish());
     read.map_err(|error| (error.message, error.at))?;
-    Ok(take(tape.root(&arena)))
+    Ok(each(tape.root(&arena)))
 }
 
 /// The text from a place on; columns of JSON are bytes.
@@ -144,7 +144,7 @@ proptest! {
 
     #[test]
     fn any_text_is_survived(text in "[\\[\\]{}\",:\\-*&!|>%@`#? \n\tanytrue0-9\\\\é]{0,60}") {
-        let _ = of_json(&text, |root| root.width());
+        let _ = of_json(&text, |root| (root.at(), root.width()));
         let arena = Bump::new();
         let _ = yaml::documents(&text, &arena, |tape| {
             let root = tape.root(&arena);

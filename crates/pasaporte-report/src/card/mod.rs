@@ -77,7 +77,7 @@ pub struct Card {
     /// How far whoever controls it gets to what matters, beyond what anyone gets to as well; null where that was not worked
     /// out, in a very large estate.
     pub far: Option<Vec<FarOut>>,
-    /// The keys that open it.
+    /// The keys that are made for it, those that open it first.
     pub keys: Vec<KeyOut>,
     /// What the audit finds about it, its ways in, its keys and what it runs as; worst first.
     pub findings: Vec<FindingOut>,
@@ -191,13 +191,15 @@ pub struct Exit {
     pub used: Option<u64>,
 }
 
-/// A key that opens the function.
+/// A key that is made for the function, by itself or with what it lies in, and is not switched off.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct KeyOut {
     /// The key.
     pub key: String,
-    /// What it opens.
+    /// What it is made for.
     pub opens: String,
+    /// Whether an endpoint of the function lets its holder in, or it is an admin key: surely (yes), perhaps (depends) or not.
+    pub lets_in: Word<Verdict>,
     /// How far it reaches there.
     pub reach: Word<KeyReach>,
     /// Days since it was made or rotated.
@@ -525,6 +527,7 @@ fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
             Some(KeyOut {
                 key: estate.label(Thing::Key(id)),
                 opens: estate.label(key.opens()),
+                lets_in: Word(audit.effects().opens(id, function)),
                 reach: Word(key.reach),
                 age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
                 last_used: last_used(audit, id),
@@ -532,6 +535,9 @@ fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
             })
         })
         .collect();
-    all.sort_by(|one, other| other.reach.0.cmp(&one.reach.0).then_with(|| one.key.cmp(&other.key)));
+    all.sort_by(|one, other| {
+        let key = |it: &KeyOut| (it.lets_in.0 == Verdict::No, std::cmp::Reverse(it.reach.0));
+        key(one).cmp(&key(other)).then_with(|| one.key.cmp(&other.key))
+    });
     all
 }

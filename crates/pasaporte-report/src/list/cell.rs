@@ -103,6 +103,15 @@ impl Cell {
         }
     }
 
+    /// Whether nothing stands in it.
+    pub fn is_empty(&self) -> bool {
+        match self {
+            Self::Text(_) | Self::Number(_) => false,
+            Self::Many(all) => all.is_empty(),
+            Self::Nothing => true,
+        }
+    }
+
     /// The number in it.
     pub fn number(&self) -> Option<i64> {
         if let Self::Number(number) = self { Some(*number) } else { None }

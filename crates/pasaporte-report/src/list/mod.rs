@@ -98,13 +98,14 @@ impl List {
     }
 
     /// Puts the rows in the order of a column, perhaps from the end, and else of their first columns; so the order of
-    /// input does not show.
+    /// input does not show. What is not there comes last, from either end.
     pub fn order(&mut self, by: Option<(usize, bool)>) {
         self.rows.sort_by_cached_key(|row| row.iter().map(Cell::texts).collect::<Vec<_>>());
         if let Some((column, backwards)) = by {
             self.rows.sort_by(|one, other| {
                 let order = one[column].compare(&other[column]);
-                if backwards { order.reverse() } else { order }
+                let there = one[column].is_empty().cmp(&other[column].is_empty());
+                there.then(if backwards { order.reverse() } else { order })
             });
         }
     }
@@ -244,7 +245,7 @@ mod tests {
         list.order(Some((2, false)));
         assert_eq!(ids(&list), ["b", "a", "c"]);
         list.order(Some((2, true)));
-        assert_eq!(ids(&list), ["c", "a", "b"]);
+        assert_eq!(ids(&list), ["a", "b", "c"]);
         list.order(None);
         assert_eq!(ids(&list), ["a", "b", "c"]);
     }

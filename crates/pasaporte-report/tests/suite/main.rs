@@ -5,4 +5,5 @@ mod support;
 
 mod fits;
 mod news;
+mod shown;
 mod views;

@@ -238,6 +238,10 @@ proptest! {
                 |door: &Door| door.lets_in.iter().any(|it| it.who == "anyone" && it.verdict.0 == Verdict::Yes);
             let open = entered.doors.iter().any(lets_in_anyone);
             let told = card.functions.iter().find(|it| it.function == entered.function);
+            let passport = Card::new(&audit, &findings, function, &NoTexts);
+            if let Some(it) = passport.keys.iter().find(|it| it.key == card.key) {
+                prop_assert_eq!(Some(it.lets_in.0), told.map(|it| it.lets_in.0), "{}", entered.function);
+            }
             prop_assert!(told.is_none_or(|it| !it.open_without || open), "{}", entered.function);
         }
     }

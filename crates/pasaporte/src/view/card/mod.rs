@@ -302,7 +302,10 @@ fn key(it: &KeyOut) -> Vec<Span> {
         Span(it.key.clone(), NAME),
         Span(format!("{reach} reach"), if wide { PERHAPS } else { Style::new() }),
         Span(age, Style::new()),
-        Span(format!("{used}, {ends}"), Style::new()),
+        match it.lets_in.0 {
+            Verdict::No => Span(format!("{used}, {ends}; no endpoint takes it"), DIM),
+            _ => Span(format!("{used}, {ends}"), Style::new()),
+        },
     ]
 }
 
