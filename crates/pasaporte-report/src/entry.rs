@@ -201,6 +201,16 @@ impl Entered {
     }
 }
 
+impl Entered {
+    /// How surely somebody of a name gets in, by whichever way.
+    pub(super) fn lets_in(&self, who: &str) -> Verdict {
+        let doors = self.doors.iter().flat_map(|door| &door.lets_in);
+        let fed = self.triggers.iter().flat_map(|trigger| &trigger.fed_by);
+        let all = doors.chain(&self.invokers).chain(fed);
+        all.filter(|it| it.who == who).map(|it| it.verdict.0).max().unwrap_or(Verdict::No)
+    }
+}
+
 /// Who gets in by one way, the widest circle first.
 fn entrants(
     effects: &Effects<'_>,

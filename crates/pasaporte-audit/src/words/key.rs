@@ -55,14 +55,15 @@ pub(super) fn tell(audit: &Audit<'_>, fact: &KeyFact) -> Option<Told> {
 /// How old it is, when it ends, when it was last used: the situation, and the fix.
 fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(String, String)> {
     let estate = audit.estate();
-    let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, id, key));
+    let (name, reach, opens) = (estate.id(id), key.reach, || opens(audit, id, key));
     Some(match fact {
         KeyFact::Stale { days, .. } => {
             let since = if key.rotated.is_some() { "last rotated" } else { "made and never rotated" };
             let (allowed, may) = (audit.thresholds_of(key).key_max_age, may(audit, id));
             (
                 format!(
-                    "This {reach}-reach key was {since} {days} days ago; {allowed} are allowed. It {opens}.{may}"
+                    "This {reach}-reach key was {since} {days} days ago; {allowed} are allowed. It {}.{may}",
+                    opens()
                 ),
                 format!("Rotate key:{name}: make its successor, move its clients, switch this one off."),
             )
@@ -77,23 +78,27 @@ fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(S
             };
             let may = may(audit, id);
             (
-                format!("This {reach}-reach key ended on {ended} and is enabled: {seen}. It {opens}.{may}"),
+                format!(
+                    "This {reach}-reach key ended on {ended} and is enabled: {seen}. It {}.{may}",
+                    opens()
+                ),
                 format!("Switch key:{name} off; make another for whoever still uses it."),
             )
         }
         KeyFact::NeverUsed { days, .. } => (
             format!(
                 "This {reach}-reach key is enabled, and nobody used it in the {days} days it was watched. It \
-                 {opens}."
+                 {}.",
+                opens()
             ),
             format!("Switch key:{name} off."),
         ),
         KeyFact::Idle { days, .. } => (
-            format!("This {reach}-reach key is enabled and was last used {days} days ago. It {opens}."),
+            format!("This {reach}-reach key is enabled and was last used {days} days ago. It {}.", opens()),
             format!("Switch key:{name} off."),
         ),
         KeyFact::NoExpiry(_) => (
-            format!("This {reach}-reach key has no expiry. It {opens}."),
+            format!("This {reach}-reach key has no expiry. It {}.", opens()),
             format!("Set an expiry within {} days.", audit.thresholds_of(key).key_max_age),
         ),
         _ => return None,
@@ -103,13 +108,13 @@ fn of_life(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(S
 /// What it opens and who has it, held against what it is used for.
 fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(String, String)> {
     let estate = audit.estate();
-    let (made_for, _) = made_for(audit, key);
-    let (name, reach, opens) = (estate.id(id), key.reach, opens(audit, id, key));
+    let made_for = || made_for(audit, key).0;
+    let (name, reach, opens) = (estate.id(id), key.reach, || opens(audit, id, key));
     Some(match fact {
         KeyFact::AdminInUse(_) => {
             let (used, held, may) = (used_for(audit, id), held_by(audit, key), may(audit, id));
             (
-                format!("This key manages an app.{used}{held} It {opens}.{may}"),
+                format!("This key manages an app.{used}{held} It {}.{may}", opens()),
                 format!("Give each client a key of the function that it calls; then rotate key:{name}."),
             )
         }
@@ -134,8 +139,9 @@ fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(St
             let held = held_by(audit, key);
             (
                 format!(
-                    "This {reach}-reach key has many clients.{held}{} It {opens}.",
-                    shown.unwrap_or_default()
+                    "This {reach}-reach key has many clients.{held}{} It {}.",
+                    shown.unwrap_or_default(),
+                    opens()
                 ),
                 "Give each client a key of its own, one at a time; switch this one off when nobody uses it."
                     .to_owned(),
@@ -146,12 +152,12 @@ fn of_use(audit: &Audit<'_>, id: KeyId, key: &Key, fact: &KeyFact) -> Option<(St
                 .last_use_of(id)
                 .map_or_else(String::new, |last| format!(" It was last used on {}.", day(last)));
             (
-                format!("It is for {made_for}, which is not in the estate: gone, or not gathered.{used}"),
+                format!("It is for {}, which is not in the estate: gone, or not gathered.{used}", made_for()),
                 format!("Remove key:{name}, if the function is gone; else gather the function."),
             )
         }
         KeyFact::GuardsNothing(_) => (
-            format!("It is for {made_for}, and every endpoint there lets anyone in without it."),
+            format!("It is for {}, and every endpoint there lets anyone in without it.", made_for()),
             format!(
                 "Have the endpoints ask for a key of {reach} reach; or remove key:{name}, if they are meant to be open."
             ),

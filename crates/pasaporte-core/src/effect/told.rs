@@ -21,10 +21,9 @@ impl Effects<'_> {
             let it = self.estate().get(key)?;
             let all = || format!("invoke and manage all of {}", self.estate().label(it.opens()));
             match self.accepted(key) {
-                _ if it.reach != KeyReach::Admin => {}
-                Verdict::Yes => return Some(all()),
-                Verdict::Depends => return Some(format!("perhaps {}", all())),
-                Verdict::No => {}
+                Verdict::Yes if it.reach == KeyReach::Admin => return Some(all()),
+                Verdict::Depends if it.reach == KeyReach::Admin => return Some(format!("perhaps {}", all())),
+                _ => {}
             }
         }
         let direct = match who {

@@ -210,7 +210,7 @@ impl<'e> Effects<'e> {
     }
 
     /// How surely a key opens a function that it is made for.
-    pub fn opens(&self, key: KeyId, function: FunctionId) -> Verdict {
+    fn opens(&self, key: KeyId, function: FunctionId) -> Verdict {
         let estate = self.estate();
         let accepted = self.accepted(key);
         let is_admin = estate.get(key).is_some_and(|it| it.reach == KeyReach::Admin);

@@ -198,7 +198,7 @@ pub struct KeyOut {
     pub key: String,
     /// What it is made for.
     pub opens: String,
-    /// Whether an endpoint of the function lets its holder in, or it is an admin key: surely (yes), perhaps (depends) or not.
+    /// Whether its holder makes the function run by having it: surely (yes), perhaps (depends) or not.
     pub lets_in: Word<Verdict>,
     /// How far it reaches there.
     pub reach: Word<KeyReach>,
@@ -253,7 +253,7 @@ impl Card {
             exits_as_anyone: exits(audit, None, common),
             can_become: rights.map_or_else(Vec::new, |rights| rights.can_become.clone()),
             far: None,
-            keys: keys(audit, function),
+            keys: keys(audit, function, &entered),
             findings: Vec::new(),
             read_from: entered.read_from,
         }
@@ -517,17 +517,18 @@ fn exits(audit: &Audit<'_>, identity: Option<IdentityId>, rights: &[ServiceOut])
     rights.iter().map(of).collect()
 }
 
-fn keys(audit: &Audit<'_>, function: FunctionId) -> Vec<KeyOut> {
+fn keys(audit: &Audit<'_>, function: FunctionId, entered: &Entered) -> Vec<KeyOut> {
     let estate = audit.estate();
     let opening = audit.effects().keys_opening(function, KeyReach::Function);
     let mut all: Vec<KeyOut> = opening
         .into_iter()
         .filter_map(|(id, _)| {
             let key = estate.get(id)?;
+            let label = estate.label(Thing::Key(id));
             Some(KeyOut {
-                key: estate.label(Thing::Key(id)),
+                lets_in: Word(entered.lets_in(&label)),
+                key: label,
                 opens: estate.label(key.opens()),
-                lets_in: Word(audit.effects().opens(id, function)),
                 reach: Word(key.reach),
                 age_days: key.rotated.max(key.created).and_then(|since| audit.days_since(since)),
                 last_used: last_used(audit, id),

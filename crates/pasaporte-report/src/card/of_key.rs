@@ -1,7 +1,7 @@
 //! A key's passport: what it opens and what that may do, how old it is, who showed it, where it was seen.
 
 use pasaporte_audit::{Audit, Finding, KeyVerdict, key_verdicts};
-use pasaporte_core::access::{Context, INVOKE, Question, Verdict};
+use pasaporte_core::access::{Context, Question, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{
     Environment, FunctionId, KeyId, KeyReach, Principal, SeenIn, Showed, State, Thing,
@@ -99,8 +99,10 @@ pub struct SeenOut {
 
 /// The things whose findings a card of a key rests on.
 pub fn looked_at_for_key(effects: &Effects<'_>, id: KeyId) -> Vec<Thing> {
-    let functions = entered_by(effects, id).into_iter();
-    let mut all: Vec<Thing> = functions.flat_map(|(function, _)| looked_at(effects, function)).collect();
+    let made_for = super::functions_opened(effects, id);
+    let besides = given_besides(effects, id, &made_for).into_iter().map(|(function, _)| function);
+    let functions = made_for.iter().copied().chain(besides);
+    let mut all: Vec<Thing> = functions.flat_map(|function| looked_at(effects, function)).collect();
     all.push(Thing::Key(id));
     all
 }
@@ -171,28 +173,32 @@ impl KeyCard {
 
 /// The functions that a key is made for or opens otherwise, each with how surely its holder makes it run by having it.
 fn entered_by(effects: &Effects<'_>, id: KeyId) -> Vec<(FunctionId, Verdict)> {
-    let estate = effects.estate();
-    let made_for = super::functions_opened(effects, id);
     let who = Principal::Key(id);
-    let by_it = |function: FunctionId| {
+    let by_it = |function| {
         let ways = effects.ways_in(function);
-        ways.all.iter().filter(|way| way.caller.who == who).map(|way| way.caller.verdict).max()
+        let by_it = ways.all.iter().filter(|way| way.caller.who == who);
+        by_it.map(|way| way.caller.verdict).max().unwrap_or(Verdict::No)
     };
-    let mut all: Vec<(FunctionId, Verdict)> =
-        made_for.iter().map(|it| (*it, by_it(*it).unwrap_or(Verdict::No))).collect();
-    if effects.is_given_something(who) {
-        let (action, given) = (effects.action(INVOKE), Context::at(estate.as_of()));
-        let may = |principal, function| {
-            let question =
-                Question { principal, action: &action, on: Thing::Function(function), given: &given };
-            effects.decide(&question).verdict
-        };
-        let others = estate.all::<FunctionId>().map(|(it, _)| it).filter(|it| !made_for.contains(it));
-        let others = others.filter(|it| effects.may_run(*it)).map(|it| (it, may(who, it)));
-        // What anyone may is no matter of the key.
-        all.extend(others.filter(|(it, how)| *how != Verdict::No && may(Principal::Anyone, *it) < *how));
+    let made_for = super::functions_opened(effects, id);
+    let besides = given_besides(effects, id, &made_for);
+    made_for.into_iter().map(|it| (it, by_it(it))).chain(besides).collect()
+}
+
+/// The other functions that the holder of a key may invoke because the key itself is given it.
+fn given_besides(effects: &Effects<'_>, id: KeyId, made_for: &[FunctionId]) -> Vec<(FunctionId, Verdict)> {
+    let (estate, who) = (effects.estate(), Principal::Key(id));
+    if !effects.is_given_something(who) {
+        return Vec::new();
     }
-    all
+    let given = Context::at(estate.as_of());
+    let may = |principal, function| {
+        let on = Thing::Function(function);
+        effects.verdict(&Question { principal, action: effects.invoke(), on, given: &given })
+    };
+    let others = estate.all::<FunctionId>().map(|(it, _)| it).filter(|it| !made_for.contains(it));
+    let others = others.filter(|it| effects.may_run(*it)).map(|it| (it, may(who, it)));
+    // What anyone may is no matter of the key.
+    others.filter(|(it, how)| *how != Verdict::No && may(Principal::Anyone, *it) < *how).collect()
 }
 
 fn seen(audit: &Audit<'_>, id: KeyId) -> Vec<SeenOut> {

@@ -1,67 +1,48 @@
 //! Whatever an estate holds, every answer fits the schema that is published for it, and every report what its format is.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::LazyLock;
 
+use crate::audits::{self, found};
 use crate::support::estates;
 use crate::support::recipe::{PRINCIPALS, cook, recipe};
-use pasaporte_audit::{Audit, Catalogue, Finding, Settings, judge};
+use pasaporte_audit::{Audit, Finding, Settings};
 use pasaporte_core::access::{Context, Question};
 use pasaporte_core::estate::*;
-use pasaporte_report::audit::{InWords, Report};
+use pasaporte_report::audit::{Findings, InWords, Report};
 use pasaporte_report::compare::{Compared, ComparedOut, SharingOut};
+use pasaporte_report::exhibits::Exhibits;
 use pasaporte_report::finding::NoTexts;
-use pasaporte_report::list::Kind;
+use pasaporte_report::list::KINDS;
 use pasaporte_report::paths::{Asked, PathsOut};
 use pasaporte_report::reports::Kind as ReportKind;
 use pasaporte_report::schema::SCHEMAS;
-use pasaporte_report::{Card, EndpointCard, Entered, Explained, IdentityCard, KeyCard, LookedAt, Reached};
+use pasaporte_report::{Card, EndpointCard, Entered, Explained, IdentityCard, KeyCard, Reached};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use serde::Serialize;
 use serde_json::Value;
 
-/// Answers are held against the schemas by their names.
-struct Schemas(BTreeMap<&'static str, jsonschema::Validator>);
-
-impl Schemas {
-    fn new() -> Self {
-        let made = |text: String| {
-            let schema: Value = serde_json::from_str(&text).unwrap();
-            jsonschema::validator_for(&schema).unwrap()
-        };
-        Self(SCHEMAS.iter().map(|it| (it.name, made(it.text()))).collect())
-    }
-
-    fn hold(&self, name: &str, answer: &impl Serialize) -> Result<(), TestCaseError> {
-        let value = serde_json::to_value(answer).unwrap();
-        let wrong: Vec<String> =
-            self.0[name].iter_errors(&value).map(|it| format!("{}: {it}", it.instance_path())).collect();
-        prop_assert!(wrong.is_empty(), "{}: {:#?}", name, wrong);
-        Ok(())
-    }
-}
-
-thread_local! {
-    /// Made once: there are many estates.
-    static ALL: Schemas = Schemas::new();
-}
+/// The schemas by their names; made once, since there are many estates.
+static SCHEMAS_BY_NAME: LazyLock<BTreeMap<&str, jsonschema::Validator>> = LazyLock::new(|| {
+    let made = |text: String| {
+        let schema: Value = serde_json::from_str(&text).unwrap();
+        jsonschema::validator_for(&schema).unwrap()
+    };
+    SCHEMAS.iter().map(|it| (it.name, made(it.text()))).collect()
+});
 
 fn fits(name: &str, answer: &impl Serialize) -> Result<(), TestCaseError> {
-    ALL.with(|schemas| schemas.hold(name, answer))
+    let value = serde_json::to_value(answer).unwrap();
+    let wrong = SCHEMAS_BY_NAME[name].iter_errors(&value);
+    let wrong: Vec<String> = wrong.map(|it| format!("{}: {it}", it.instance_path())).collect();
+    prop_assert!(wrong.is_empty(), "{}: {:#?}", name, wrong);
+    Ok(())
 }
 
-fn found(audit: &Audit<'_>) -> Vec<Finding> {
-    judge(audit, &Catalogue::shipped().ids().collect())
-}
-
-fn report<'a>(
-    audit: &'a Audit<'a>,
-    findings: &'a [Finding],
-) -> Report<pasaporte_report::audit::Findings<'a>> {
-    let looked_at = LookedAt::new(audit.estate(), 0);
-    let mut report = Report::new(audit, findings, &NoTexts, audit.catalogue().all(), looked_at, "0.0.0");
-    report.exhibits = Some(pasaporte_report::exhibits::Exhibits::new(audit, findings));
-    report
+/// The report of an audit, with what is shown beside findings.
+fn report<'a>(audit: &'a Audit<'a>, findings: &'a [Finding]) -> Report<Findings<'a>> {
+    Report { exhibits: Some(Exhibits::new(audit, findings)), ..audits::report(audit, findings) }
 }
 
 fn written(kind: ReportKind, report: &Report<impl InWords + Serialize>) -> String {
@@ -69,27 +50,6 @@ fn written(kind: ReportKind, report: &Report<impl InWords + Serialize>) -> Strin
     kind.write(report, &mut out).unwrap();
     String::from_utf8(out).unwrap()
 }
-
-const KINDS: [Kind; 18] = [
-    Kind::Functions,
-    Kind::Endpoints,
-    Kind::Operations,
-    Kind::Triggers,
-    Kind::Identities,
-    Kind::Users,
-    Kind::Groups,
-    Kind::Grants,
-    Kind::PermissionSets,
-    Kind::Keys,
-    Kind::Verifiers,
-    Kind::Tokens,
-    Kind::Resources,
-    Kind::Scopes,
-    Kind::Enrolments,
-    Kind::Usage,
-    Kind::Calls,
-    Kind::Sightings,
-];
 
 proptest! {
     #![proptest_config(estates(60, RngSeed::Fixed(0xf175)))]
@@ -100,7 +60,7 @@ proptest! {
         let audit = Audit::new(&cooked.estate, Settings::default());
         let (findings, effects) = (found(&audit), audit.effects());
         fits("audit", &report(&audit, &findings))?;
-        for kind in KINDS {
+        for &kind in KINDS {
             fits("list", &kind.list(&audit))?;
         }
         for (function, _) in cooked.estate.all::<FunctionId>() {

@@ -3,15 +3,13 @@
 
 use std::collections::BTreeSet;
 
+use crate::audits::{found, report};
 use crate::support::estates;
 use crate::support::recipe::{Recipe, cook, recipe};
-use pasaporte_audit::{Audit, Catalogue, Finding, Settings, judge};
+use pasaporte_audit::{Audit, Catalogue, Finding, Settings};
 use pasaporte_core::access::{Context, Question, Verdict};
 use pasaporte_core::estate::*;
-use pasaporte_report::LookedAt;
-use pasaporte_report::audit::{Findings, Report};
 use pasaporte_report::diff::{Brief, Compared, EstatesOut, Found, ThingOut, WayOut};
-use pasaporte_report::finding::NoTexts;
 use pasaporte_report::reports::Kind;
 use pasaporte_report::since::{Now, Saved};
 use proptest::prelude::*;
@@ -35,15 +33,6 @@ fn pair() -> impl Strategy<Value = [Recipe; 2]> {
         }
         [old, new]
     })
-}
-
-fn found(audit: &Audit<'_>) -> Vec<Finding> {
-    judge(audit, &Catalogue::shipped().ids().collect())
-}
-
-fn report<'a>(audit: &'a Audit<'a>, findings: &'a [Finding]) -> Report<Findings<'a>> {
-    let looked_at = LookedAt::new(audit.estate(), 0);
-    Report::new(audit, findings, &NoTexts, audit.catalogue().all(), looked_at, "0.0.0")
 }
 
 /// A way that opened or closed, without the side on which it is.

@@ -2,35 +2,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::audits::found;
 use crate::support::estates;
 use crate::support::recipe::{cook, recipe};
-use pasaporte_audit::{Audit, Catalogue, Finding, Settings, judge};
+use pasaporte_audit::{Audit, Settings};
 use pasaporte_core::estate::*;
 use pasaporte_report::Card;
 use pasaporte_report::exhibits::Exhibits;
 use pasaporte_report::finding::NoTexts;
-use pasaporte_report::list::Kind;
+use pasaporte_report::list::{KINDS, Kind};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
-
-const LISTED: [Kind; 12] = [
-    Kind::Functions,
-    Kind::Endpoints,
-    Kind::Triggers,
-    Kind::Identities,
-    Kind::Users,
-    Kind::Groups,
-    Kind::Grants,
-    Kind::PermissionSets,
-    Kind::Keys,
-    Kind::Verifiers,
-    Kind::Resources,
-    Kind::Scopes,
-];
-
-fn found(audit: &Audit<'_>) -> Vec<Finding> {
-    judge(audit, &Catalogue::shipped().ids().collect())
-}
 
 proptest! {
     #![proptest_config(estates(100, RngSeed::Fixed(0x540)))]
@@ -92,7 +74,7 @@ proptest! {
         let cooked = cook(&recipe);
         let audit = Audit::new(&cooked.estate, Settings::default());
         let mut rows = BTreeMap::new();
-        for kind in LISTED {
+        for &kind in KINDS {
             let mut list = kind.list(&audit);
             prop_assert!(list.rows.iter().all(|row| row.len() == list.columns.len()), "{}", kind.word());
             if !matches!(kind, Kind::Grants) {

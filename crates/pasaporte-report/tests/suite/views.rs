@@ -2,9 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::audits::found;
 use crate::support::estates;
 use crate::support::recipe::{Cooked, PRINCIPALS, cook, recipe};
-use pasaporte_audit::{Audit, Catalogue, Finding, Settings, judge};
+use pasaporte_audit::{Audit, Finding, Settings};
 use pasaporte_core::access::{Context, INVOKE, Question, Verdict};
 use pasaporte_core::effect::{Effects, Impact};
 use pasaporte_core::estate::*;
@@ -20,10 +21,6 @@ use pasaporte_report::{
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 
-fn all_rules() -> BTreeSet<&'static str> {
-    Catalogue::shipped().ids().collect()
-}
-
 /// What an audit looks at.
 type Only<'a> = &'a dyn Fn(&Effects<'_>) -> Vec<Thing>;
 
@@ -34,7 +31,7 @@ fn audited<'e>(estate: &'e Estate, only: Option<Only<'_>>) -> (Audit<'e>, Vec<Fi
         let things = only(audit.effects());
         audit.look_at_only(things);
     }
-    let findings = judge(&audit, &all_rules());
+    let findings = found(&audit);
     (audit, findings)
 }
 
