@@ -368,9 +368,9 @@ pub struct Crossing {
     /// Who gets there.
     pub from: IdentityId,
     /// Those of no environment that it has to act as before.
-    pub by: Box<[IdentityId]>,
-    /// The identity of production.
-    pub to: IdentityId,
+    pub by: Box<[Principal]>,
+    /// Who is of production.
+    pub to: Principal,
     /// Surely or perhaps.
     pub verdict: Verdict,
 }
@@ -413,13 +413,13 @@ pub enum TrustFact {
     Chain(Box<Chain>),
 }
 
-/// Identities that one may act as, one after the other.
+/// Those as whom one may act, one after the other.
 #[derive(Debug, Clone)]
 pub struct Chain {
     /// Where it begins.
     pub identity: IdentityId,
     /// Whom one becomes, in order.
-    pub steps: Box<[IdentityId]>,
+    pub steps: Box<[Principal]>,
     /// Surely or perhaps.
     pub verdict: Verdict,
 }

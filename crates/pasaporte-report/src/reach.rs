@@ -1,7 +1,7 @@
 //! What a principal may do, and what it can become.
 
 use pasaporte_core::access::{Becoming, Verdict, Via};
-use pasaporte_core::effect::{Effects, Handing, Road, Wide};
+use pasaporte_core::effect::{Effects, Handing, Overtaking, Road, Wide};
 use pasaporte_core::estate::{ActionClass, Estate, FunctionId, Principal, State, Thing};
 use pasaporte_core::reach::{Act, Reach, Reaches, Service};
 use schemars::JsonSchema;
@@ -12,7 +12,7 @@ use pasaporte_read::estate::Word;
 
 /// All that a principal may do.
 #[derive(Debug, Serialize, JsonSchema)]
-#[schemars(title = "Pasaporte reach, version 2")]
+#[schemars(title = "Pasaporte reach, version 3")]
 pub struct Reached {
     /// The version of this output.
     pub reach: u64,
@@ -35,8 +35,8 @@ pub struct Reached {
     pub as_anyone: Vec<ServiceOut>,
     /// What it holds without effect: denied, bounded, or on nothing that it gets at.
     pub without_effect: Vec<StatementOut>,
-    /// Identities that it can act as: surely before perhaps, near before far; then those that it can hand to code that it
-    /// may make or change.
+    /// Whom it can act as: surely before perhaps, near before far; then identities that it can hand to code that it may make
+    /// or change; then whom it becomes by changing code or access.
     pub can_become: Vec<BecomingOut>,
     /// Secrets that the platform hands to the function that was asked about, whatever its identity may read.
     pub handed: Vec<String>,
@@ -91,25 +91,27 @@ pub struct ActOut {
     pub on_new: Word<Verdict>,
 }
 
-/// An identity that it can act as.
+/// Somebody whom it can become: an identity, a user, or a group, whose name it then bears.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct BecomingOut {
-    /// The identity.
-    pub identity: String,
+    /// Who.
+    pub who: String,
     /// Surely (yes) or depending on something.
     pub verdict: Word<Verdict>,
     /// Acting as whom the last step is taken.
     pub from: String,
     /// How many steps it takes.
     pub steps: usize,
-    /// The code that it is handed to, where that is how: a function, or `a new function at PLACE`; null where it is acted as.
+    /// The code that it is handed to, where that is how: a function, or `a new function at PLACE`.
     pub handed_to: Option<String>,
+    /// What is changed, where that is how: the code of a function that runs as it, or who may act as it or is in it.
+    pub by_changing: Option<String>,
     /// The worst that it may do itself, in words; null where that is no more than running code.
     pub may: Option<String>,
 }
 
 /// The version of this output.
-const REACH_VERSION: u64 = 2;
+const REACH_VERSION: u64 = 3;
 
 impl Reached {
     /// All that a principal may do.
@@ -120,7 +122,7 @@ impl Reached {
     /// The same in words, where it was worked out.
     pub(crate) fn of(effects: &Effects<'_>, reach: Reach, function: Option<FunctionId>) -> Self {
         let estate = effects.estate();
-        let Reach { principal, own, common, idle, becoming, handing, manages } = reach;
+        let Reach { principal, own, common, idle, becoming, handing, overtaking, manages } = reach;
         let out = |all: &[Service]| all.iter().map(|service| ServiceOut::new(effects, service)).collect();
         let names = effects.names(principal);
         let names = names.iter().filter(|name| **name != principal).map(|name| estate.principal_label(*name));
@@ -130,9 +132,8 @@ impl Reached {
         };
         let mut can_become: Vec<BecomingOut> =
             becoming.iter().map(|it| BecomingOut::acting(effects, it)).collect();
-        let only_handed =
-            handing.iter().filter(|it| becoming.iter().all(|known| known.identity != it.identity));
-        can_become.extend(only_handed.map(|it| BecomingOut::handing(effects, principal, it)));
+        can_become.extend(handing.iter().map(|it| BecomingOut::handing(effects, principal, it)));
+        can_become.extend(overtaking.iter().map(|it| BecomingOut::overtaking(effects, principal, it)));
         let code = function.and_then(|id| estate.get(id));
         let identity = match principal {
             Principal::Identity(id) => estate.get(id),
@@ -163,12 +164,13 @@ impl BecomingOut {
     fn acting(effects: &Effects<'_>, it: &Becoming) -> Self {
         let estate = effects.estate();
         Self {
-            identity: estate.label(Thing::Identity(it.identity)),
+            who: estate.principal_label(it.to),
             verdict: Word(it.verdict),
             from: estate.principal_label(it.from),
             steps: it.steps,
             handed_to: None,
-            may: effects.may_at_worst(it.identity).map(str::to_owned),
+            by_changing: None,
+            may: effects.may_as(it.to),
         }
     }
 
@@ -182,13 +184,42 @@ impl BecomingOut {
             },
         };
         Self {
-            identity: estate.label(Thing::Identity(it.identity)),
+            who: estate.label(Thing::Identity(it.identity)),
             verdict: Word(it.verdict),
             from: estate.principal_label(who),
             steps: 1,
             handed_to: Some(code),
+            by_changing: None,
             may: effects.may_at_worst(it.identity).map(str::to_owned),
         }
+    }
+
+    fn overtaking(effects: &Effects<'_>, who: Principal, it: &Overtaking) -> Self {
+        let estate = effects.estate();
+        Self {
+            who: estate.principal_label(it.to),
+            verdict: Word(it.verdict),
+            from: estate.principal_label(who),
+            steps: 1,
+            handed_to: None,
+            by_changing: Some(estate.label(it.changing)),
+            may: effects.may_as(it.to),
+        }
+    }
+}
+
+impl BecomingOut {
+    /// How one becomes it, where one does not just act as it: "handed to function:x", "by changing who is in it".
+    pub fn otherwise(&self) -> Option<String> {
+        if let Some(code) = &self.handed_to {
+            return Some(format!("by handing it to {code}"));
+        }
+        let changed = self.by_changing.as_ref()?;
+        Some(match changed.split_once(':') {
+            _ if *changed != self.who => format!("by changing {changed}"),
+            Some(("group", _)) => "by changing who is in it".to_owned(),
+            _ => "by changing who may act as it".to_owned(),
+        })
     }
 }
 

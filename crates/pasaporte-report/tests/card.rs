@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use pasaporte_audit::{Audit, Catalogue, Settings, judge};
-use pasaporte_core::access::{ASSUME, Context, INVOKE, Verdict};
+use pasaporte_core::access::{Context, INVOKE, Verdict};
 use pasaporte_core::estate::{Estate, FunctionId, Principal, Thing};
 use pasaporte_core::reach::Reaches;
 use pasaporte_read::diagnostic::Diagnostics;
@@ -72,7 +72,8 @@ fn every_card_is_confirmed(#[case] estate: Estate) {
             }
         }
         for it in reach.becoming {
-            let verdict = effects.may(it.from, ASSUME, Thing::Identity(it.identity));
+            let verdict =
+                effects.may(it.from, effects.assuming(it.to).unwrap().text(), it.to.thing().unwrap());
             assert!(verdict >= it.verdict, "{name}: {it:?}");
             told += 1;
         }

@@ -4,6 +4,7 @@ use rustc_hash::FxHashMap;
 
 use crate::facts::{Crossing, IdentityFact, Static};
 use crate::finding::{Cause, Raised, Raising};
+use crate::rules::outsiders::named;
 use crate::{Audit, Impact, Level, Rule, Sureness};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposed;
@@ -67,10 +68,16 @@ fn is_elsewhere(environment: Option<Environment>) -> bool {
 
 fn crosses_environments(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let estate = audit.estate();
-    let own = |id: IdentityId| estate.get(id).and_then(|it| estate.environment(it.environment, it.scope));
+    let own = |who: Principal| match who {
+        Principal::Identity(id) => estate.get(id).and_then(|it| estate.environment(it.environment, it.scope)),
+        other => {
+            let scope = other.thing().and_then(|thing| estate.scope_of(thing));
+            estate.environment(None, scope)
+        }
+    };
     for (id, function) in audit.each::<FunctionId>().filter(|(_, it)| it.state == State::Enabled) {
         let Some(identity) = estate.runs_as(function) else { continue };
-        if !is_elsewhere(audit.environment(id)) || !is_production(own(identity)) {
+        if !is_elsewhere(audit.environment(id)) || !is_production(own(Principal::Identity(identity))) {
             continue;
         }
         // It is as bad as in production, since that is where it acts.
@@ -82,20 +89,20 @@ fn crosses_environments(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             function: Some(id),
             from: identity,
             by: Box::default(),
-            to: identity,
+            to: Principal::Identity(identity),
             verdict: Verdict::Yes,
         };
         raising.raise(&raised, IdentityFact::CrossesEnvironments(Box::new(fact)));
     }
     for (id, _) in audit.each::<IdentityId>() {
         let who = Principal::Identity(id);
-        if !is_elsewhere(audit.environment_of(who)) || is_production(own(id)) {
+        if !is_elsewhere(audit.environment_of(who)) || is_production(own(who)) {
             continue;
         }
         let becoming = audit.effects().becoming(who, audit.effects().given(who));
         for it in &becoming {
             // What everybody may become is told as that.
-            if !is_production(own(it.identity)) || anybody_becomes(audit, it.identity) {
+            if !is_production(own(it.to)) || anybody_becomes(audit, it.to) {
                 continue;
             }
             // Whoever has an environment on the way crosses, or has crossed, and it is told of them.
@@ -106,21 +113,22 @@ fn crosses_environments(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let exposed = audit.exposure_of(who).through_code();
             let sure = if it.verdict == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional };
             let environment = Some(Environment::Production);
-            let raised = Raised::judged(Thing::Identity(id), audit.harm(it.identity), exposed, environment)
-                .sure(sure)
-                .facet(estate.id(it.identity));
-            let fact =
-                Crossing { function: None, from: id, by: by.into(), to: it.identity, verdict: it.verdict };
+            let raised =
+                Raised::judged(Thing::Identity(id), audit.effects().harm(it.to), exposed, environment)
+                    .sure(sure)
+                    .facet(named(estate, it.to));
+            let fact = Crossing { function: None, from: id, by: by.into(), to: it.to, verdict: it.verdict };
             raising.raise(&raised, IdentityFact::CrossesEnvironments(Box::new(fact)));
         }
     }
 }
 
-/// Whether any signed-in caller may act as an identity.
-pub(crate) fn anybody_becomes(audit: &Audit<'_>, id: IdentityId) -> bool {
+/// Whether any signed-in caller may act as somebody.
+pub(crate) fn anybody_becomes(audit: &Audit<'_>, whom: Principal) -> bool {
     let effects = audit.effects();
+    let (Some(action), Some(thing)) = (effects.assuming(whom), whom.thing()) else { return false };
     let given = effects.given(Principal::SignedIn);
-    effects.best_of(Principal::SignedIn, effects.assume(), Thing::Identity(id), given) != Verdict::No
+    effects.best_of(Principal::SignedIn, action, thing, given) != Verdict::No
 }
 
 /// Words in names of settings that say that their value is a secret.

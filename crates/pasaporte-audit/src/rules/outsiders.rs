@@ -8,7 +8,7 @@ use crate::{Audit, Rule, Sureness};
 use pasaporte_core::access::{Truth, Verdict};
 use pasaporte_core::entry::{Exposed, Exposure};
 use pasaporte_core::estate::{
-    Attribute, Condition, Effect, IdentityId, Principal, RUNNER_SERVICE, Test, Thing,
+    Attribute, Condition, Effect, Estate, IdentityId, Principal, RUNNER_SERVICE, Test, Thing,
 };
 
 pub(crate) const RULES: &[Rule] = &[
@@ -129,31 +129,39 @@ fn chain(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         }
         // Whom everybody may become is told as that.
         let mut all = effects.becoming(who, effects.given(who));
-        all.retain(|it| !anybody_becomes(audit, it.identity));
+        all.retain(|it| !anybody_becomes(audit, it.to));
         if all.is_empty() {
             continue;
         }
         let itself = effects.harm_itself(who);
         let ends = all.iter().filter(|it| it.steps >= 2);
-        let ends = ends.map(|it| (effects.harm_itself(Principal::Identity(it.identity)), it));
+        let ends = ends.map(|it| (effects.harm_itself(it.to), it));
         // The worst that is worse than the one before already is; near before far.
         let before = |it: &pasaporte_core::access::Becoming| {
             let of = all.iter().filter(|other| other.steps < it.steps);
-            let known = of.map(|other| effects.harm_itself(Principal::Identity(other.identity)).impact);
+            let known = of.map(|other| effects.harm_itself(other.to).impact);
             known.chain([itself.impact]).min().unwrap_or(itself.impact)
         };
         let found = ends
             .filter(|(harm, it)| harm.impact < before(it))
-            .min_by_key(|(harm, it)| (harm.impact, it.steps, estate.id(it.identity)));
+            .min_by_key(|(harm, it)| (harm.impact, it.steps, named(estate, it.to)));
         let Some((harm, end)) = found else { continue };
         let mut steps = end.steps_before(who, &all);
-        steps.push(end.identity);
+        steps.push(end.to);
         let exposed = audit.exposure_of(who).through_code();
         let raised = Raised::judged(Thing::Identity(id), harm, exposed, audit.environment_of(who))
             .sure(if end.verdict == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional })
-            .facet(estate.id(end.identity));
+            .facet(named(estate, end.to));
         let chain = Chain { identity: id, steps: steps.into(), verdict: end.verdict };
         raising.raise(&raised, TrustFact::Chain(Box::new(chain)));
+    }
+}
+
+/// What tells one of those as whom somebody may act from others: the id of an identity, the label of who is none.
+pub(super) fn named(estate: &Estate, who: Principal) -> String {
+    match who {
+        Principal::Identity(id) => estate.id(id).to_owned(),
+        other => estate.principal_label(other),
     }
 }
 

@@ -140,7 +140,7 @@ fn long_lived(audit: &Audit<'_>, it: &LongLived) -> Option<Told> {
 fn crosses(audit: &Audit<'_>, it: &Crossing) -> Told {
     let told =
         it.function.map_or_else(|| crosses_by_acting(audit, it), |id| crosses_by_running(audit, id, it));
-    told.at(audit.estate().origin(Thing::Identity(it.to)), "the identity of production")
+    told.at(it.to.thing().and_then(|thing| audit.estate().origin(thing)), "who is of production")
 }
 
 fn environment_in_words(it: Option<Environment>) -> String {
@@ -150,10 +150,10 @@ fn environment_in_words(it: Option<Environment>) -> String {
 fn crosses_by_running(audit: &Audit<'_>, function: FunctionId, it: &Crossing) -> Told {
     let estate = audit.estate();
     Told::new(format!(
-        "It is a {} function and runs as identity:{}, an identity of production.{}{}",
+        "It is a {} function and runs as {}, an identity of production.{}{}",
         environment_in_words(audit.environment(function)),
-        estate.id(it.to),
-        may(audit, it.to, "It"),
+        estate.principal_label(it.to),
+        may_as(audit, it.to, "It"),
         exposed(audit, audit.exposure(function)),
     ))
     .fix(format!(
@@ -165,20 +165,30 @@ fn crosses_by_running(audit: &Audit<'_>, function: FunctionId, it: &Crossing) ->
 
 fn crosses_by_acting(audit: &Audit<'_>, it: &Crossing) -> Told {
     let estate = audit.estate();
-    let to = format!("identity:{}", estate.id(it.to));
-    let by: Vec<String> = it.by.iter().map(|id| format!("identity:{}", estate.id(*id))).collect();
+    let to = estate.principal_label(it.to);
+    let by: Vec<String> = it.by.iter().map(|who| estate.principal_label(*who)).collect();
     let (acts, way) = match by.as_slice() {
         [] => ("may act as", String::new()),
         by => ("comes to act as", format!(" by way of {}", listed(by))),
     };
     let last = by.last().map_or("it", String::as_str);
     Told::new(format!(
-        "It is an identity of the {} environment and {acts} {to}, an identity of production{way}{}.{}",
+        "It is an identity of the {} environment and {acts} {to}, {} of production{way}{}.{}",
         environment_in_words(audit.environment_of(Principal::Identity(it.from))),
+        match it.to {
+            Principal::User(_) => "a user",
+            Principal::Group(_) => "a group",
+            _ => "an identity",
+        },
         if it.verdict == Verdict::Yes { "" } else { ", on conditions" },
-        may(audit, it.to, "Then it"),
+        may_as(audit, it.to, "Then it"),
     ))
-    .fix(format!("Take {last} out of the trust of {to}, and its grants of acting as others away."))
+    .fix(match it.to {
+        Principal::Identity(_) => {
+            format!("Take {last} out of the trust of {to}, and its grants of acting as others away.")
+        }
+        _ => format!("Take acting as {to} away from {last}."),
+    })
     .at(estate.origin(Thing::Identity(it.from)), "the identity")
 }
 
@@ -232,7 +242,12 @@ fn wide_enrolment(audit: &Audit<'_>, id: EnrolmentId, identity: Option<IdentityI
 
 /// " It may …", with the worst that an identity may do; nothing where it is no more than running code.
 fn may(audit: &Audit<'_>, identity: IdentityId, subject: &str) -> String {
-    audit.may(identity).map_or_else(String::new, |may| format!(" {subject} may {may}."))
+    may_as(audit, Principal::Identity(identity), subject)
+}
+
+/// The same of whoever acts as somebody.
+fn may_as(audit: &Audit<'_>, who: Principal, subject: &str) -> String {
+    audit.effects().may_as(who).map_or_else(String::new, |may| format!(" {subject} may {may}."))
 }
 
 /// In what functions differ: what tells purposes apart without having watched them.

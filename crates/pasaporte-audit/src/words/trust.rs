@@ -73,25 +73,39 @@ fn people(audit: &Audit<'_>, id: IdentityId) -> Told {
 
 fn chain(audit: &Audit<'_>, it: &Chain) -> Told {
     let (estate, effects) = (audit.estate(), audit.effects());
-    let mut told = format!("Whoever acts as it may act as identity:{}", estate.id(it.steps[0]));
-    for step in &it.steps[1..] {
-        told.push_str(&format!(", as that as identity:{}", estate.id(*step)));
-    }
+    let labels: Vec<String> = it.steps.iter().map(|step| estate.principal_label(*step)).collect();
+    let told = format!("Whoever acts as it may act as {}", labels.join(", as that as "));
     let end = it.steps[it.steps.len() - 1];
-    let may = effects.may_at_worst(end).map_or_else(String::new, |may| format!(", which may {may}"));
+    let may = effects.may_as(end).map_or_else(String::new, |may| format!(", which may {may}"));
     let perhaps = if it.verdict == Verdict::Yes { "" } else { ", on conditions" };
     let own = effects.may_at_worst(it.identity).is_none();
     let own = if own { " By itself it may do nothing of the sort." } else { "" };
-    let before = if it.steps.len() > 1 { it.steps[it.steps.len() - 2] } else { it.identity };
+    let before = match it.steps.len() {
+        0 | 1 => Principal::Identity(it.identity),
+        steps => it.steps[steps - 2],
+    };
+    let fix = match end {
+        Principal::Identity(_) => format!(
+            "Take {} out of the trust of {}.",
+            estate.principal_label(before),
+            estate.principal_label(end)
+        ),
+        other => format!(
+            "Take acting as {} away from {}.",
+            estate.principal_label(other),
+            estate.principal_label(before)
+        ),
+    };
     let told = Told::new(format!(
         "{told}{may}{perhaps}.{own}{}",
         exposed(audit, audit.exposure_of(Principal::Identity(it.identity)))
     ))
-    .fix(format!("Take identity:{} out of the trust of identity:{}.", estate.id(before), estate.id(end)))
+    .fix(fix)
     .at(estate.origin(Thing::Identity(it.identity)), "where it begins");
-    it.steps.iter().fold(told, |told, step| {
-        told.at(estate.origin(Thing::Identity(*step)), format!("identity:{}", estate.id(*step)))
-    })
+    it.steps
+        .iter()
+        .zip(labels)
+        .fold(told, |told, (step, label)| told.at(step.thing().and_then(|thing| estate.origin(thing)), label))
 }
 
 /// Where it is mended: in the trust, or in the grant that gives it.

@@ -7,7 +7,9 @@ use std::collections::BTreeSet;
 
 use crate::support::estates;
 use crate::support::naive::{Given, Naive, Target, Tri};
-use crate::support::recipe::{ACTION_PATTERNS, Cooked, PLACES, PRINCIPALS, PUBLIC, Recipe, cook, recipe};
+use crate::support::recipe::{
+    ACTION_PATTERNS, Cooked, PLACES, PRINCIPALS, PUBLIC, RESOURCE_PATTERNS, Recipe, cook, recipe,
+};
 use pasaporte_audit::{Audit, Catalogue, Finding, Settings, judge};
 use pasaporte_core::access::{Context, Verdict};
 use pasaporte_core::effect::{Effects, Impact};
@@ -28,7 +30,7 @@ fn tri(verdict: Verdict) -> Tri {
 
 /// Words that every estate shares, and strings drawn from the patterns of recipes.
 fn actions() -> Vec<String> {
-    let kinds = ["table", "queue", "function", "identity", "key", "access"];
+    let kinds = ["table", "queue", "function", "identity", "key", "user", "group", "account", "access"];
     let words = ["list", "read", "write", "send", "publish", "put", "delete", "manage", "strange"];
     let mut all: BTreeSet<String> =
         kinds.iter().flat_map(|kind| words.iter().map(move |word| format!("{kind}/{word}"))).collect();
@@ -37,9 +39,9 @@ fn actions() -> Vec<String> {
     {
         all.insert(own.to_owned());
     }
-    all.extend(["key/create".to_owned(), "secret/read".to_owned()]);
+    all.extend(["key/create", "secret/read", "user/assume", "group/assume"].map(str::to_owned));
     // Operations that nobody named and no line of the catalogue lists, short and long.
-    for service in ["table", "queue", "function", "identity", "key"] {
+    for service in ["table", "queue", "function", "identity", "key", "user", "group"] {
         all.extend([format!("{service}/zz"), format!("{service}/zzzz")]);
     }
     for pattern in ACTION_PATTERNS {
@@ -62,7 +64,7 @@ fn common_class(action: &str) -> Option<ActionClass> {
     Some(match (service, operation) {
         ("function", "invoke") => ActionClass::Invoke,
         ("function", "update" | "create") => ActionClass::Code,
-        ("identity", "assume" | "hand-over") => ActionClass::Identity,
+        ("identity", "assume" | "hand-over") | ("user" | "group", "assume") => ActionClass::Identity,
         ("secret", "read") | ("key", "read" | "create") => ActionClass::Secret,
         (_, "list") => ActionClass::List,
         (_, "read") => ActionClass::Read,
@@ -203,6 +205,12 @@ impl<'e> Second<'e> {
                     Thing::Identity(id) if is_access || class == Some(ActionClass::Identity) => {
                         open.push((Principal::Identity(id), verdict.min(so_far)));
                     }
+                    Thing::User(id) if is_access || class == Some(ActionClass::Identity) => {
+                        open.push((Principal::User(id), verdict.min(so_far)));
+                    }
+                    Thing::Group(id) if is_access || class == Some(ActionClass::Identity) => {
+                        open.push((Principal::Group(id), verdict.min(so_far)));
+                    }
                     Thing::Key(_) => {
                         let reads = matches!(class, Some(ActionClass::Secret | ActionClass::Read));
                         if is_access || (reads && service == "key") {
@@ -277,6 +285,23 @@ impl<'e> Second<'e> {
             }
         }
         all
+    }
+
+    /// How surely somebody may do an action to a thing of a kind that is made tomorrow: of a name that nobody heard of, and
+    /// of one that some pattern is about as well.
+    fn on_new(&self, who: Principal, action: &str, kind: &str) -> (Tri, Tri) {
+        let estate = &self.cooked.estate;
+        let scopes: Vec<ScopeId> = estate.all::<ScopeId>().map(|(id, _)| id).collect();
+        let best = |label: &str| {
+            let asked = |scope: &ScopeId| {
+                self.naive.decide_on(who, action, &Target::New(label.to_owned(), *scope), &Given::default())
+            };
+            scopes.iter().map(asked).max().unwrap_or(0)
+        };
+        let unheard = best(&format!("{kind}:wholly-unheard-of"));
+        let drawn = RESOURCE_PATTERNS.iter().map(|pattern| pattern.replace(['*', '?'], "w"));
+        let drawn = drawn.filter(|it| it.split(':').next() == Some(kind) && estate.thing(it).is_none());
+        (unheard, drawn.map(|label| best(&label)).max().unwrap_or(0).max(unheard))
     }
 
     /// How surely somebody makes function `f` run, by whichever way (access-model §6).
@@ -697,15 +722,20 @@ proptest! {
                     let count = |wanted: Tri| verdicts.iter().filter(|verdict| **verdict == wanted).count();
                     let told = format!("{} {}: {act:?}, not {verdicts:?}", cooked.estate.id(identity), act.action);
                     prop_assert!(act.surely <= count(2) && act.perhaps <= count(1), "{told}");
+                    let on_new = second.on_new(who, &act.action, &service.name);
+                    prop_assert!(tri(act.on_new) <= on_new.1, "{told} on new ones: {on_new:?}");
                     // Where platforms have words of their own, one has a name in some accounts, and in others it is one of many.
                     let alike = effects.dialects().count() == 1;
-                    if alike && reach.common.is_empty() && &*service.name != "access" {
+                    if alike && reach.common.is_empty() {
                         prop_assert_eq!((act.surely, act.perhaps), (count(2), count(1)), "{}", told);
+                        prop_assert!(tri(act.on_new) >= on_new.0, "{told} on new ones: {on_new:?}");
                     }
                 }
             }
-            for (action, kind) in [("table/read", "table"), ("table/write", "table"), ("queue/send", "queue"), ("function/update", "function")] {
-                for &on in cooked.things.iter().filter(|thing| cooked.estate.label(**thing).starts_with(kind)) {
+            for action in ["table/read", "table/write", "queue/send", "function/update", "user/assume", "group/assume", "access/write"] {
+                let kind = action.split('/').next().unwrap();
+                let is_meant = |thing: &&Thing| kind == "access" || cooked.estate.label(**thing).starts_with(kind);
+                for &on in cooked.things.iter().filter(is_meant) {
                     let verdict = second.naive.decide(who, action, on, &Given::default());
                     let told = reach.own.iter().chain(reach.common.iter()).filter(|service| service.name.eq_ignore_ascii_case(kind));
                     let counted = told.flat_map(|service| &service.acts).any(|act| {

@@ -119,19 +119,20 @@ proptest! {
         for finding in judged(&audit, &["trust/chain"]) {
             let Fact::Trust(TrustFact::Chain(chain)) = &finding.fact else { panic!("{finding:?}") };
             prop_assert!(chain.steps.len() >= 2);
-            let mut from = chain.identity;
+            let start = Principal::Identity(chain.identity);
+            let mut from = start;
             let mut best = Verdict::Yes;
-            let given = effects.given(Principal::Identity(chain.identity));
+            let given = effects.given(start);
             for step in &chain.steps {
-                let (who, on) = (Principal::Identity(from), Thing::Identity(*step));
-                let verdict = effects.verdict_on(who, effects.assume(), On::There(on), given);
+                let (action, on) = (effects.assuming(*step).unwrap(), step.thing().unwrap());
+                let verdict = effects.verdict_on(from, action, On::There(on), given);
                 prop_assert!(verdict != Verdict::No, "{:?} at {:?}", chain, step);
                 best = best.min(verdict);
                 from = *step;
             }
             prop_assert_eq!(best == Verdict::Yes, chain.verdict == Verdict::Yes);
-            let worst = |id| effects.harm_itself(Principal::Identity(id)).impact;
-            prop_assert!(worst(from) < worst(chain.identity));
+            let worst = |who| effects.harm_itself(who).impact;
+            prop_assert!(worst(from) < worst(start));
         }
     }
 

@@ -18,6 +18,8 @@ pub(super) const COMMON: &[(&str, ActionClass)] = &[
     ("function/create", ActionClass::Code),
     ("identity/assume", ActionClass::Identity),
     ("identity/hand-over", ActionClass::Identity),
+    ("user/assume", ActionClass::Identity),
+    ("group/assume", ActionClass::Identity),
     ("secret/read", ActionClass::Secret),
     ("key/read", ActionClass::Secret),
     ("key/create", ActionClass::Secret),

@@ -51,7 +51,11 @@ impl Access<'_> {
         let estate = self.estate;
         let mut holders = Holders { named: FxHashMap::default(), wide: FxHashMap::default() };
         for (_, grant) in estate.grants().filter(|(_, grant)| !self.has_expired(grant)) {
-            let home = self.known_home(grant.principal);
+            // Wherever a group lies, its members may be of any account.
+            let home = match grant.principal {
+                Principal::Group(_) => None,
+                holder => self.known_home(holder),
+            };
             for contained in self.statements_of(grant) {
                 let statement = estate.statement(contained.statement);
                 if statement.effect == Effect::Deny || !wanted(statement.actions) {

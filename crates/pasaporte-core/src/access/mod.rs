@@ -45,6 +45,10 @@ pub use truth::Truth;
 pub const INVOKE: &str = "function/invoke";
 /// The action of acting as an identity.
 pub const ASSUME: &str = "identity/assume";
+/// The action of acting as a user.
+const ASSUME_USER: &str = "user/assume";
+/// The action of acting as if one were in a group.
+const ASSUME_GROUP: &str = "group/assume";
 
 /// A statement that a permission set contains, its own or through an included set.
 #[derive(Debug, Clone, Copy)]
@@ -110,6 +114,8 @@ pub struct Access<'e> {
     some_ignore_case: bool,
     invoke: Action,
     assume: Action,
+    assume_user: Action,
+    assume_group: Action,
     invokers: OnceLock<Holders>,
     assumers: OnceLock<Holders>,
     strangers_with_grants: OnceLock<Box<[Principal]>>,
@@ -182,6 +188,8 @@ impl<'e> Access<'e> {
             some_ignore_case,
             invoke: Action::default(),
             assume: Action::default(),
+            assume_user: Action::default(),
+            assume_group: Action::default(),
             invokers: OnceLock::new(),
             assumers: OnceLock::new(),
             strangers_with_grants: OnceLock::new(),
@@ -191,6 +199,8 @@ impl<'e> Access<'e> {
         };
         access.invoke = access.prepare(INVOKE);
         access.assume = access.prepare(ASSUME);
+        access.assume_user = access.prepare(ASSUME_USER);
+        access.assume_group = access.prepare(ASSUME_GROUP);
         access
     }
 
@@ -212,6 +222,16 @@ impl<'e> Access<'e> {
     /// The action of acting as an identity, prepared.
     pub fn assume(&self) -> &Action {
         &self.assume
+    }
+
+    /// The action of acting as somebody, prepared; none where nobody acts as such.
+    pub fn assuming(&self, whom: Principal) -> Option<&Action> {
+        match whom {
+            Principal::Identity(_) => Some(&self.assume),
+            Principal::User(_) => Some(&self.assume_user),
+            Principal::Group(_) => Some(&self.assume_group),
+            _ => None,
+        }
     }
 
     /// Who is given invoking, turned around; found when first asked for.

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::Access;
 use crate::estate::{
-    At, Estate, FunctionId, IdentityId, Kept, KeyId, ResourceId, ResourcesId, ScopeId, Thing, UserId,
+    At, Estate, FunctionId, GroupId, IdentityId, Kept, KeyId, ResourceId, ResourcesId, ScopeId, Thing, UserId,
 };
 use crate::pattern::Pattern;
 
@@ -17,6 +17,7 @@ pub(crate) struct Population {
     pub(super) functions: Placed<FunctionId>,
     pub(super) identities: Placed<IdentityId>,
     pub(super) users: Placed<UserId>,
+    pub(super) groups: Placed<GroupId>,
     pub(super) resources: Placed<ResourceId>,
     pub(super) keys: Placed<KeyId>,
 }
@@ -34,6 +35,7 @@ impl Population {
             functions: Placed::new(estate),
             identities: Placed::new(estate),
             users: Placed::new(estate),
+            groups: Placed::new(estate),
             resources: Placed::new(estate),
             keys: Placed::new(estate),
         }
@@ -105,6 +107,16 @@ impl Access<'_> {
         self.things_taken(&self.population.identities, resources, at)
     }
 
+    /// The declared users that a choice takes at a place.
+    pub(crate) fn users_taken(&self, resources: ResourcesId, at: At) -> Vec<UserId> {
+        self.things_taken(&self.population.users, resources, at)
+    }
+
+    /// The declared groups that a choice takes at a place.
+    pub(crate) fn groups_taken(&self, resources: ResourcesId, at: At) -> Vec<GroupId> {
+        self.things_taken(&self.population.groups, resources, at)
+    }
+
     /// The declared keys that a choice takes at a place.
     pub(crate) fn keys_taken(&self, resources: ResourcesId, at: At) -> Vec<KeyId> {
         self.things_taken(&self.population.keys, resources, at)
@@ -142,6 +154,16 @@ impl Access<'_> {
     /// The declared identities at a place.
     pub fn identities_at(&self, at: At) -> Vec<IdentityId> {
         self.here(&self.population.identities, at)
+    }
+
+    /// The declared users at a place.
+    pub(crate) fn users_at(&self, at: At) -> Vec<UserId> {
+        self.here(&self.population.users, at)
+    }
+
+    /// The declared groups at a place.
+    pub(crate) fn groups_at(&self, at: At) -> Vec<GroupId> {
+        self.here(&self.population.groups, at)
     }
 
     /// The declared keys at a place.
@@ -203,5 +225,6 @@ peopled!(
     IdentityId = identities,
     KeyId = keys,
     UserId = users,
+    GroupId = groups,
     ResourceId = resources
 );

@@ -113,6 +113,8 @@ fn things(estate: &Estate) -> Vec<Thing> {
         .chain(of::<FunctionId>(estate))
         .chain(of::<IdentityId>(estate))
         .chain(of::<KeyId>(estate))
+        .chain(of::<UserId>(estate))
+        .chain(of::<GroupId>(estate))
         .chain(of::<ScopeId>(estate))
         .collect()
 }

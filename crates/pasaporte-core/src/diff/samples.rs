@@ -78,7 +78,7 @@ impl<'d, 'a, 'o, 'n> Samples<'d, 'a, 'o, 'n> {
         if any_case {
             add(self.find(service, &give, &apart, read(true)));
             // Case may count on one side only: as patterns spell it, and as none does.
-            for spelled in spelled(service, &give) {
+            for spelled in spelled(service, give.iter().chain(&apart)) {
                 add(self.find(&spelled, &give, &apart, read(false)));
             }
             let upper = |it: &Sample| Sample { action: it.action.to_uppercase().into(), ..*it };
@@ -160,9 +160,8 @@ impl<'d, 'a, 'o, 'n> Samples<'d, 'a, 'o, 'n> {
 }
 
 /// How patterns spell a service, where that is not as it is called.
-fn spelled(service: &str, choices: &[(&Selection, &Estate)]) -> Vec<String> {
-    let patterns =
-        choices.iter().flat_map(|&(choice, estate)| choice.any().iter().map(|id| estate.pattern(*id)));
+fn spelled<'s>(service: &str, choices: impl Iterator<Item = &'s (&'s Selection, &'s Estate)>) -> Vec<String> {
+    let patterns = choices.flat_map(|&(choice, estate)| choice.any().iter().map(|id| estate.pattern(*id)));
     let services = patterns.filter_map(|it| Some(it.literal_start().split_once('/')?.0.to_owned()));
     let mut all: Vec<String> =
         services.filter(|it| it != service && it.to_lowercase() == service.to_lowercase()).collect();

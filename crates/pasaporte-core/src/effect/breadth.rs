@@ -299,10 +299,21 @@ impl Effects<'_> {
         let reachable = self.reachable(who, road.name(), resources, road.at);
         let data = reachable.parts_by_sensitivity().into_iter().flatten().copied().map(Thing::Resource);
         all.extend(data.filter(|thing| is_wanted(self.service_of(*thing))));
-        for service in [super::FUNCTION, super::IDENTITY, super::KEY] {
+        for service in super::people::PEOPLE {
             if is_wanted(service) {
                 for lot in self.people_reached(who, road, service) {
                     all.extend(lot.iter().copied());
+                }
+            }
+        }
+        let takes = |thing: &Thing| self.lies_at_place(*thing, road.at) && self.takes(resources, *thing);
+        match service {
+            Some(kind) => all.extend(self.named_entries(kind).into_iter().filter(takes)),
+            // Access to whatever kind the statement names; scopes are asked about apart.
+            None => {
+                for kind in self.kinds_of(resources).iter().flat_map(|kinds| kinds.iter()) {
+                    let of_kind = self.named_entries(&self.service_name(*kind)).into_iter().filter(takes);
+                    all.extend(of_kind.filter(|thing| !matches!(thing, Thing::Scope(_))));
                 }
             }
         }

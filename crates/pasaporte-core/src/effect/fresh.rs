@@ -244,7 +244,7 @@ impl Effects<'_> {
     }
 
     /// The kinds of things that a road's statement names itself, by its actions or its resources; with the name of one
-    /// where it names just that.
+    /// where it names just that and it is not there.
     pub fn kinds_named(&self, road: &Road) -> Vec<(Box<str>, Option<Box<str>>)> {
         let estate = self.estate();
         let statement = estate.statement(road.statement);
@@ -254,6 +254,11 @@ impl Effects<'_> {
             if let Some((kind, _)) = pattern.literal_start().split_once(':') {
                 let start = pattern.literal_start();
                 let name = if let Some(name) = pattern.as_literal() {
+                    // What is there is not made any more.
+                    if estate.thing(name).is_some_and(|it| estate.is_declared(it)) {
+                        all.push((kind.into(), None));
+                        continue;
+                    }
                     name.to_owned()
                 } else {
                     // Something that the pattern takes: what it begins with, and what no pattern is about.

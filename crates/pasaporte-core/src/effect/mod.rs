@@ -14,6 +14,7 @@ mod fresh;
 mod handing;
 mod harm;
 mod opposed;
+mod overtaking;
 mod people;
 mod power;
 mod roads;
@@ -30,7 +31,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 use crate::access::{Access, Action, Context, Holders};
 use crate::estate::{
     ActionsId, At, EndpointId, Estate, FunctionId, GroupId, Id, IdentityId, KeyId, Principal, ResourceId,
-    Thing,
+    Thing, UserId,
 };
 
 pub use acts::{ACCESS, Act, Acts};
@@ -41,6 +42,7 @@ pub use found::action_in_words;
 pub use handing::Handing;
 pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition};
+pub use overtaking::Overtaking;
 pub use power::{Control, Power};
 pub use roads::Road;
 pub(crate) use roads::{Named, Powers};
@@ -183,6 +185,8 @@ impl<'e> Effects<'e> {
             Thing::Function(_) => FUNCTION,
             Thing::Identity(_) => IDENTITY,
             Thing::Key(_) => KEY,
+            Thing::User(_) => USER,
+            Thing::Group(_) => GROUP,
             Thing::Endpoint(_) => self.service(EndpointId::KIND),
             other => {
                 let label = self.estate().label(other);
@@ -222,6 +226,8 @@ impl<'e> Effects<'e> {
             (FUNCTION, self.any_at::<FunctionId>(at)),
             (IDENTITY, self.any_at::<IdentityId>(at)),
             (KEY, self.any_at::<KeyId>(at)),
+            (USER, self.any_at::<UserId>(at)),
+            (GROUP, self.any_at::<GroupId>(at)),
         ] {
             all.extend(any.then_some(service));
         }
@@ -232,11 +238,14 @@ impl<'e> Effects<'e> {
 }
 
 /// The services of kinds of things that have entries of their own, and that of access.
-const OWN_SERVICES: [&str; 4] = [FunctionId::KIND, IdentityId::KIND, KeyId::KIND, ACCESS];
+const OWN_SERVICES: [&str; 6] =
+    [FunctionId::KIND, IdentityId::KIND, KeyId::KIND, ACCESS, UserId::KIND, GroupId::KIND];
 pub(crate) const FUNCTION: ServiceId = ServiceId(0);
 pub(crate) const IDENTITY: ServiceId = ServiceId(1);
 pub(crate) const KEY: ServiceId = ServiceId(2);
 pub(crate) const ACCESS_SERVICE: ServiceId = ServiceId(3);
+pub(crate) const USER: ServiceId = ServiceId(4);
+pub(crate) const GROUP: ServiceId = ServiceId(5);
 
 fn slots<T>(count: usize) -> Box<[OnceLock<T>]> {
     (0..count).map(|_| OnceLock::new()).collect()

@@ -1,18 +1,24 @@
-//! The functions, identities and keys that a road takes: those of its holder's account, and those of others that need no
+//! The functions, identities, keys, users and groups that a road takes: those of its holder's account, and those of others that need no
 //! side of theirs. As with resources, what a choice takes at a place is kept, since many statements say the same.
 
 use std::sync::{Arc, OnceLock};
 
 use rustc_hash::FxHashMap;
 
-use super::{Effects, FUNCTION, IDENTITY, KEY, Road, ServiceId};
+use super::{Effects, FUNCTION, GROUP, IDENTITY, KEY, Road, ServiceId, USER};
 use crate::access::HomeAt;
-use crate::estate::{AccountOf, At, Principal, ResourcesId, Thing};
+use crate::estate::{
+    AccountOf, At, ContractId, EndpointId, Id, Kept, Principal, ResourcesId, ScopeId, ScopeKind, SetId,
+    Thing, TokenId, TriggerId, VerifierId, Vocabulary,
+};
+
+/// The services of such things.
+pub(super) const PEOPLE: [ServiceId; 5] = [FUNCTION, IDENTITY, KEY, USER, GROUP];
 
 /// What was found so far.
 pub(super) type Known = FxHashMap<(ServiceId, ResourcesId, At), Arc<People>>;
 
-/// Functions, identities or keys that a choice takes at a place.
+/// Things with entries of their own that a choice takes at a place.
 #[derive(Debug)]
 pub(crate) struct People {
     all: Arc<[Thing]>,
@@ -27,16 +33,52 @@ impl Effects<'_> {
             FUNCTION => self.functions_at(at).into_iter().map(Thing::Function).collect(),
             IDENTITY => self.identities_at(at).into_iter().map(Thing::Identity).collect(),
             KEY => self.keys_taken_at(at),
+            USER => self.users_at(at).into_iter().map(Thing::User).collect(),
+            GROUP => self.groups_at(at).into_iter().map(Thing::Group).collect(),
             _ => Vec::new(),
         }
     }
 
-    /// Whether things of a service are functions, identities or keys, and no resources.
+    /// Whether things of a service are of those that have entries of their own, and no resources.
     pub(crate) fn is_of_people(service: ServiceId) -> bool {
-        [FUNCTION, IDENTITY, KEY].contains(&service)
+        PEOPLE.contains(&service)
     }
 
-    /// The declared functions, identities or keys that a choice takes at a place.
+    /// The declared things of a kind that has entries of its own and is asked about only where a statement names it:
+    /// endpoints, triggers, permission sets, verifiers, tokens, contracts and scopes. None of any other kind.
+    pub(super) fn named_entries(&self, kind: &str) -> Vec<Thing> {
+        fn all<K: Kept>(effects: &Effects<'_>) -> Vec<Thing> {
+            effects.estate().all::<K>().map(|(id, _)| id.thing()).collect()
+        }
+        match kind {
+            EndpointId::KIND => all::<EndpointId>(self),
+            TriggerId::KIND => all::<TriggerId>(self),
+            SetId::KIND => all::<SetId>(self),
+            VerifierId::KIND => all::<VerifierId>(self),
+            TokenId::KIND => all::<TokenId>(self),
+            ContractId::KIND => all::<ContractId>(self),
+            kind => {
+                let scopes = self.estate().all::<ScopeId>();
+                let of_kind = scopes.filter(|(_, it)| ScopeKind::parse(kind) == Some(it.kind));
+                of_kind.map(|(id, _)| Thing::Scope(id)).collect()
+            }
+        }
+    }
+
+    /// Whether a kind is one of those.
+    pub(crate) fn is_of_named_entries(kind: &str) -> bool {
+        let kinds = [
+            EndpointId::KIND,
+            TriggerId::KIND,
+            SetId::KIND,
+            VerifierId::KIND,
+            TokenId::KIND,
+            ContractId::KIND,
+        ];
+        kinds.contains(&kind) || ScopeKind::parse(kind).is_some()
+    }
+
+    /// The declared things of such a service that a choice takes at a place.
     pub(crate) fn people_taken(&self, service: ServiceId, resources: ResourcesId, at: At) -> Arc<[Thing]> {
         Arc::clone(&self.people(service, resources, at).all)
     }
@@ -68,6 +110,8 @@ impl Effects<'_> {
                 FUNCTION => self.functions_taken(resources, at).into_iter().map(Thing::Function).collect(),
                 IDENTITY => self.identities_taken(resources, at).into_iter().map(Thing::Identity).collect(),
                 KEY => self.keys_taken(resources, at).into_iter().map(Thing::Key).collect(),
+                USER => self.users_taken(resources, at).into_iter().map(Thing::User).collect(),
+                GROUP => self.groups_taken(resources, at).into_iter().map(Thing::Group).collect(),
                 _ => Vec::new(),
             };
             Arc::new(People { all: all.into(), open: OnceLock::new() })

@@ -6,7 +6,7 @@ use rustc_hash::FxHashMap;
 
 use super::acts::Others;
 use super::harm::on_data;
-use super::{ACCESS_SERVICE, Effects, FUNCTION, IDENTITY, KEY, ServiceId};
+use super::{ACCESS_SERVICE, Effects, FUNCTION, GROUP, IDENTITY, KEY, ServiceId, USER};
 use crate::access::{Action, Context, New, On, Question, Reachable, Taken, Truth, Verdict, Via};
 use crate::estate::{
     ActionClass, ActionsId, AdmissionId, At, Attribute, Condition, Effect, Grant, GrantId, Id, Principal,
@@ -67,6 +67,8 @@ impl Powers {
     pub(crate) const IDENTITIES: Self = Self(4);
     /// Actions on keys that do more than list.
     pub(crate) const KEYS: Self = Self(8);
+    /// Actions on users and groups that do more than look.
+    pub(crate) const USERS: Self = Self(16);
 
     pub(crate) fn any(self) -> bool {
         self.0 != 0
@@ -180,7 +182,7 @@ impl Effects<'_> {
     }
 
     /// The kinds of things that a choice takes, as services; none where a wildcard stands for the kind.
-    fn kinds_of(&self, resources: ResourcesId) -> Option<Arc<[ServiceId]>> {
+    pub(super) fn kinds_of(&self, resources: ResourcesId) -> Option<Arc<[ServiceId]>> {
         if let Some(thing) = self.only(resources) {
             return Some(Arc::from([self.service_of(thing)]));
         }
@@ -339,6 +341,7 @@ impl Effects<'_> {
                 (has(FUNCTION, &[Read, List, Invoke]), Powers::FUNCTIONS),
                 (has(IDENTITY, &[Read, List, Invoke]), Powers::IDENTITIES),
                 (has(KEY, &[List, Invoke]), Powers::KEYS),
+                (has(USER, &[Read, List, Invoke]) || has(GROUP, &[Read, List, Invoke]), Powers::USERS),
             ];
             Powers(all.into_iter().filter(|(has, _)| *has).fold(0, |bits, (_, power)| bits | power.0))
         })

@@ -15,6 +15,14 @@ impl Effects<'_> {
         self.told[identity.index()].get_or_init(told).as_deref()
     }
 
+    /// The worst that whoever acts as somebody may do, in words to be read after "may".
+    pub fn may_as(&self, who: Principal) -> Option<String> {
+        match who {
+            Principal::Identity(id) => self.may_at_worst(id).map(str::to_owned),
+            other => self.tell(other),
+        }
+    }
+
     /// The worst that a principal may do, in words to be read after "may".
     pub fn tell(&self, who: Principal) -> Option<String> {
         if let Principal::Key(key) = who {
@@ -77,7 +85,9 @@ impl Effects<'_> {
         let perhaps = if surely { "" } else { "perhaps " };
         let then = match last {
             Principal::Identity(id) if last != who => self.direct_words(id).map(str::to_owned),
-            Principal::Key(_) => self.words_of(last, self.direct_of(last).harm.impact),
+            Principal::Key(_) | Principal::User(_) | Principal::Group(_) => {
+                self.words_of(last, self.direct_of(last).harm.impact)
+            }
             _ => None,
         };
         let then = then.map_or_else(String::new, |then| format!(", which may {then}"));

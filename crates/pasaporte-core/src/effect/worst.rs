@@ -10,11 +10,12 @@ use super::found::{Direct, Doing, Edge, MOST_COUNTED};
 use super::harm::on_data;
 use super::opposed::{Opposes, Opposition};
 use super::roads::Powers;
-use super::{ACCESS_SERVICE, Effects, FUNCTION, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId};
+use super::{
+    ACCESS_SERVICE, Effects, FUNCTION, GROUP, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId, USER,
+};
 use crate::access::{Context, Dialect, New, On, Verdict, Via};
 use crate::estate::{
-    AccountOf, ActionClass, At, GroupId, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity,
-    Thing,
+    AccountOf, ActionClass, At, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity, Thing,
 };
 
 /// A survey of roads.
@@ -158,7 +159,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         verdict.min(Verdict::from(effects.road_holds(self.who, road, on, self.given)))
     }
 
-    /// What is worse than touching data: access, and control of functions, identities and keys.
+    /// What is worse than touching data: access, and control of functions, identities, keys, users and groups.
     fn power(&mut self, road: &Road, powers: Powers) {
         if powers.has(Powers::ACCESS) {
             self.access(road);
@@ -168,6 +169,12 @@ impl<'a, 'e> Survey<'a, 'e> {
             let by_access = powers.has(Powers::ACCESS);
             if (powers.has(power) || by_access) && self.matters(Impact::ControlsAccess, false) {
                 self.kind(road, service, powers.has(power), by_access);
+            }
+        }
+        // What changes access to users and groups is found with other things.
+        for service in [USER, GROUP] {
+            if powers.has(Powers::USERS) && self.matters(Impact::ControlsAccess, false) {
+                self.kind(road, service, true, false);
             }
         }
     }
@@ -219,7 +226,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         self.effects.every().may_be_picked_by(self.actions(road))
     }
 
-    /// Control of functions, identities or keys: of all of a place, or of single ones.
+    /// Control of things with entries of their own: of all of a place, or of single ones.
     fn kind(&mut self, road: &Road, service: ServiceId, own: bool, by_access: bool) {
         let effects = self.effects;
         let resources = self.resources(road);
@@ -254,7 +261,7 @@ impl<'a, 'e> Survey<'a, 'e> {
 
     /// Control of all functions, or of all identities, of a place: of those that are there and any that is made.
     fn all_of(&mut self, road: &Road, service: ServiceId, own: bool) {
-        if service == KEY || !own {
+        if ![FUNCTION, IDENTITY].contains(&service) || !own {
             return;
         }
         let effects = self.effects;
@@ -370,6 +377,8 @@ impl<'a, 'e> Survey<'a, 'e> {
             Thing::Identity(id) => {
                 self.edges.push(Edge { to: Principal::Identity(id), surely, control: true });
             }
+            Thing::User(id) => self.edges.push(Edge { to: Principal::User(id), surely, control: true }),
+            Thing::Group(id) => self.edges.push(Edge { to: Principal::Group(id), surely, control: true }),
             Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
             Thing::Key(id) => {
                 let direct = effects.of_key(id);
@@ -409,7 +418,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
         let resources = self.resources(road);
         if by_access {
-            self.other_things(road, resources);
+            self.users_and_groups(road, resources);
         }
         let reachable = effects.reachable(self.who, road.name(), resources, road.at);
         for part in reachable.parts_by_sensitivity() {
@@ -482,8 +491,8 @@ impl<'a, 'e> Survey<'a, 'e> {
         best >= self.at_best
     }
 
-    /// Things that are neither data nor code, whose access may be changed.
-    fn other_things(&mut self, road: &Road, resources: ResourcesId) {
+    /// Users and groups whose access may be changed.
+    fn users_and_groups(&mut self, road: &Road, resources: ResourcesId) {
         let effects = self.effects;
         if let Some(only) = effects.only(resources) {
             if effects.lies_at_place(only, road.at) {
@@ -491,15 +500,11 @@ impl<'a, 'e> Survey<'a, 'e> {
             }
             return;
         }
-        // What takes everything takes scopes too, which is worse.
-        if effects.takes_everything(resources) {
-            return;
-        }
-        let groups: Vec<GroupId> = effects.estate().all::<GroupId>().map(|(id, _)| id).collect();
-        for group in groups {
-            let thing = Thing::Group(group);
-            if effects.lies_at_place(thing, road.at) && effects.takes(resources, thing) {
-                self.other_thing(road, thing);
+        for service in [USER, GROUP] {
+            for lot in effects.people_reached(self.who, road, service) {
+                for &thing in lot.iter() {
+                    self.other_thing(road, thing);
+                }
             }
         }
     }
@@ -572,7 +577,8 @@ fn controls_all(service: ServiceId, class: Option<ActionClass>) -> bool {
 fn controls_one(service: ServiceId, class: Option<ActionClass>) -> bool {
     match class {
         Some(ActionClass::Code) => service == FUNCTION,
-        Some(ActionClass::Identity | ActionClass::Secret) => service == IDENTITY || service == KEY,
+        Some(ActionClass::Identity) => [IDENTITY, KEY, USER, GROUP].contains(&service),
+        Some(ActionClass::Secret) => service == IDENTITY || service == KEY,
         Some(ActionClass::Read) => service == KEY,
         Some(ActionClass::Access) => true,
         _ => false,

@@ -13,7 +13,7 @@ use crate::access::{Needs, Question, Verdict, Via};
 use crate::effect::Road;
 use crate::entry::Through;
 use crate::estate::{
-    AdmissionId, Effect, EndpointId, FunctionId, GrantId, IdentityId, KeyId, Principal, Thing, TriggerId,
+    AdmissionId, Effect, EndpointId, FunctionId, GrantId, KeyId, Principal, Thing, TriggerId,
 };
 
 /// Something that lets somebody through, and that may be taken away.
@@ -221,9 +221,12 @@ impl Paths<'_, '_> {
                 vec![WayThrough { elements: vec![Element::Key(key)], verdict: hop.edge.verdict }]
             }
             (Node::Who(who), Step::Invokes(_), Node::Code(function)) => self.invoking_ways(who, function),
-            (Node::Who(who), _, Node::Who(Principal::Identity(identity))) => {
-                let mut ways = self.becoming_ways(who, identity);
-                ways.extend(self.road_ways(who, Step::RewritesAccess, Thing::Identity(identity)));
+            (Node::Who(who), _, Node::Who(to)) if self.effects.assuming(to).is_some() => {
+                let mut ways = self.becoming_ways(who, to);
+                ways.extend(
+                    to.thing()
+                        .map_or_else(Vec::new, |thing| self.road_ways(who, Step::RewritesAccess, thing)),
+                );
                 ways
             }
             (Node::Who(who), step, to) => match to.thing() {
@@ -242,10 +245,12 @@ impl Paths<'_, '_> {
         }
     }
 
-    /// By acting as an identity, and by handing it over.
-    fn becoming_ways(&self, who: Principal, identity: IdentityId) -> Vec<WayThrough> {
+    /// By acting as somebody, and by handing an identity over.
+    fn becoming_ways(&self, who: Principal, to: Principal) -> Vec<WayThrough> {
         let effects = self.effects;
-        let mut ways = self.decided_ways(who, effects.assume(), Thing::Identity(identity));
+        let (Some(action), Some(thing)) = (effects.assuming(to), to.thing()) else { return Vec::new() };
+        let mut ways = self.decided_ways(who, action, thing);
+        let Principal::Identity(identity) = to else { return ways };
         for it in effects.handing(who, |id| id == identity) {
             let codes = effects.roads(who);
             let codes = codes.iter().filter_map(|road| Some((road, self.code_by(who, road)?)));

@@ -90,6 +90,12 @@ impl Paths<'_, '_> {
         for id in effects.identities_at(at) {
             below(Node::Who(Principal::Identity(id)));
         }
+        for id in effects.users_at(at) {
+            below(Node::Who(Principal::User(id)));
+        }
+        for id in effects.groups_at(at) {
+            below(Node::Who(Principal::Group(id)));
+        }
         for id in effects.functions_at(at) {
             below(Node::Code(id));
         }
@@ -110,12 +116,12 @@ impl Paths<'_, '_> {
                 found.add(Node::Who(crowd), Step::Is, Verdict::Yes);
             }
         }
-        let identity = |id| Node::Who(Principal::Identity(id));
         let acting =
-            effects.acts_as(who, effects.given(who), |id| found.is_worth(identity(id), Step::ActsAs));
-        for (id, verdict) in acting {
-            found.add(identity(id), Step::ActsAs, verdict);
+            effects.acts_as(who, effects.given(who), |to| found.is_worth(Node::Who(to), Step::ActsAs));
+        for (to, verdict) in acting {
+            found.add(Node::Who(to), Step::ActsAs, verdict);
         }
+        let identity = |id| Node::Who(Principal::Identity(id));
         for it in effects.handing(who, |id| found.is_worth(identity(id), Step::HandsOver)) {
             found.add(identity(it.identity), Step::HandsOver, it.verdict);
         }
@@ -296,6 +302,8 @@ fn led_to(thing: Thing) -> Option<Node> {
         Thing::Function(id) => Node::Code(id),
         Thing::Identity(id) => Node::Who(Principal::Identity(id)),
         Thing::Key(id) => Node::Who(Principal::Key(id)),
+        Thing::User(id) => Node::Who(Principal::User(id)),
+        Thing::Group(id) => Node::Who(Principal::Group(id)),
         Thing::Resource(id) => Node::Data(id),
         _ => return None,
     })

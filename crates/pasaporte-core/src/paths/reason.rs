@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::{Hop, Node, Paths, Step};
-use crate::access::{ASSUME, Action, Answer, INVOKE, Question, Verdict};
+use crate::access::{Action, Answer, INVOKE, Question, Verdict};
 use crate::effect::Handing;
 use crate::entry::{Through, WayIn};
 use crate::estate::{FunctionId, Principal, Thing};
@@ -28,7 +28,10 @@ impl<'e> Paths<'_, 'e> {
         let Node::Who(who) = hop.from else { return Some(Reason::Lies) };
         match hop.edge.step {
             Step::Is | Step::Manages | Step::RunsAs | Step::Below | Step::IsHanded => Some(Reason::Lies),
-            Step::ActsAs => self.decided(who, effects.action(ASSUME), hop.edge.to.thing()?),
+            Step::ActsAs => {
+                let Node::Who(to) = hop.edge.to else { return None };
+                self.decided(who, effects.action(effects.assuming(to)?.text()), to.thing()?)
+            }
             Step::HandsOver => {
                 let mut all = effects.handing(who, |id| hop.edge.to == Node::Who(Principal::Identity(id)));
                 all.pop().map(|it| Reason::Hands(Box::new(it)))

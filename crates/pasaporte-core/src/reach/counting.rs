@@ -239,10 +239,18 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     /// Counts what a road takes of a kind where nothing stands against it.
     fn kept(&mut self, line: &Line<'_>) -> bool {
-        if Effects::is_of_people(line.service) { self.kept_people(line) } else { self.kept_resources(line) }
+        let effects = self.effects;
+        if Effects::is_of_people(line.service) {
+            self.kept_people(line)
+        } else if Effects::is_of_named_entries(&effects.service_name(line.service)) {
+            let things = effects.things_reached_by(self.who, line.road, line.service);
+            self.ask(line, &things)
+        } else {
+            self.kept_resources(line)
+        }
     }
 
-    /// The same of functions, identities and keys.
+    /// The same of functions, identities, keys, users and groups.
     fn kept_people(&mut self, line: &Line<'_>) -> bool {
         let &Line { road, service, sort, dialect, ref free } = line;
         let effects = self.effects;

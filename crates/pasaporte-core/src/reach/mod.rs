@@ -15,8 +15,10 @@ mod settling;
 
 use std::sync::Arc;
 
+use rustc_hash::FxHashSet;
+
 use crate::access::{Becoming, Context, Verdict};
-use crate::effect::{Act as Sort, Effects, Handing, Road};
+use crate::effect::{Act as Sort, Effects, Handing, Overtaking, Road};
 use crate::estate::{ActionClass, KeyReach, Principal, Thing};
 
 use counting::{Counting, Tally};
@@ -34,8 +36,10 @@ pub struct Reach {
     pub idle: Vec<Road>,
     /// Whom it can act as.
     pub becoming: Vec<Becoming>,
-    /// The identities that it can hand to code of its own.
+    /// The identities that it can hand to code of its own, of those as which it cannot act.
     pub handing: Vec<Handing>,
+    /// Whom else it becomes by changing code or access.
+    pub overtaking: Vec<Overtaking>,
     /// What it manages, where it is an admin key.
     pub manages: Option<Thing>,
 }
@@ -129,15 +133,12 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let Tally { services, idle } = counting.finish();
         let common = if is_crowd { Arc::default() } else { self.common(principal, &given, &own) };
         let given = Context::at(effects.estate().as_of());
-        Reach {
-            principal,
-            own: services.into(),
-            common,
-            idle,
-            becoming: effects.becoming(principal, &given),
-            handing: effects.handing(principal, |_| true),
-            manages,
-        }
+        let becoming = effects.becoming(principal, &given);
+        let mut known: FxHashSet<Principal> = becoming.iter().map(|it| it.to).collect();
+        let handing = effects.handing(principal, |id| !known.contains(&Principal::Identity(id)));
+        known.extend(handing.iter().map(|it| Principal::Identity(it.identity)));
+        let overtaking = effects.overtaking(principal, |to| !known.contains(&to));
+        Reach { principal, own: services.into(), common, idle, becoming, handing, overtaking, manages }
     }
 
     /// What a key opens: the functions that accept it, and with an admin key all that lies there.

@@ -63,6 +63,8 @@ fn steps(cooked: &Cooked, effects: &Effects<'_>, node: Node) -> Vec<Node> {
         let inside = cooked.things.iter().filter(move |thing| estate.lies_in(**thing, Thing::Scope(scope)));
         inside.filter_map(|thing| match *thing {
             Thing::Identity(id) => Some(Node::Who(Principal::Identity(id))),
+            Thing::User(id) => Some(Node::Who(Principal::User(id))),
+            Thing::Group(id) => Some(Node::Who(Principal::Group(id))),
             Thing::Function(id) => Some(Node::Code(id)),
             Thing::Scope(id) => Some(Node::Access(id)),
             Thing::Resource(id) => confidential(estate, *thing).then_some(Node::Data(id)),
@@ -98,6 +100,8 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
         Thing::Function(id) => Node::Code(id),
         Thing::Identity(id) => Node::Who(Principal::Identity(id)),
         Thing::Key(id) => Node::Who(Principal::Key(id)),
+        Thing::User(id) => Node::Who(Principal::User(id)),
+        Thing::Group(id) => Node::Who(Principal::Group(id)),
         Thing::Resource(id) => Node::Data(id),
         other => unreachable!("{other:?} is not among them"),
     };
@@ -121,7 +125,10 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
                         && confidential(estate, thing)
                         && matches!(class, Some(Read | Write | Delete | Secret))
                 }
-                _ => action == ASSUME && matches!(thing, Thing::Identity(_)),
+                Thing::Identity(_) => action == ASSUME,
+                Thing::User(_) => action == "user/assume",
+                Thing::Group(_) => action == "group/assume",
+                _ => false,
             };
             if takes && effects.may(who, &action, thing) != Verdict::No {
                 all.push(node(thing));

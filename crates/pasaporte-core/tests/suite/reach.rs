@@ -231,14 +231,14 @@ fn chain(length: usize, open_at: Option<usize>) -> Vec<(String, Verdict, usize)>
     let estate = world.finish();
     let access = Access::new(&estate);
     let becoming = access.becoming(Principal::Identity(all[0]), &Context::default());
-    becoming.iter().map(|it| (estate.id(it.identity).to_owned(), it.verdict, it.steps)).collect()
+    becoming.iter().map(|it| (estate.principal_label(it.to), it.verdict, it.steps)).collect()
 }
 
 #[test]
 fn a_chain_of_two_thousand_is_followed_to_its_end() {
     let reached = chain(2_000, None);
     assert_eq!(reached.len(), 1_999);
-    assert_eq!(reached.last(), Some(&("i1999".to_owned(), Verdict::Yes, 1_999)));
+    assert_eq!(reached.last(), Some(&("identity:i1999".to_owned(), Verdict::Yes, 1_999)));
 }
 
 #[test]
@@ -257,8 +257,8 @@ fn a_grant_lets_act_as_others_as_a_trust_does() {
     world.grant(start, At::Everywhere, &[allow(&["identity/*"]).on(&["identity:t*"])]);
     let estate = world.finish();
     let becoming = Access::new(&estate).becoming(start, &Context::default());
-    let names: Vec<&str> = becoming.iter().map(|it| estate.id(it.identity)).collect();
-    assert_eq!(names, ["two"]);
+    let names: Vec<String> = becoming.iter().map(|it| estate.principal_label(it.to)).collect();
+    assert_eq!(names, ["identity:two"]);
 }
 
 /// Who may invoke a function, by name.

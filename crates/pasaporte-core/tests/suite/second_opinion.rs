@@ -40,7 +40,7 @@ fn answers(recipe: &Recipe) -> Vec<Tri> {
     let mut all = Vec::new();
     for &principal in &principals {
         for action in ACTIONS {
-            all.extend(things[..9].iter().map(|&on| as_number(verdict(&access, principal, action, on))));
+            all.extend(things[..13].iter().map(|&on| as_number(verdict(&access, principal, action, on))));
         }
     }
     all
@@ -59,7 +59,7 @@ proptest! {
         let fixed = Given { second_factor: Some(true), secure: Some(false), ..Given::default() };
         for &principal in principals {
             for action in ACTIONS {
-                for &on in &things[..9] {
+                for &on in &things[..13] {
                     // Groups of no scope are of no account; the model says nothing of ceilings on their members.
                     if matches!(principal, Principal::Group(_)) {
                         continue;
@@ -132,7 +132,7 @@ proptest! {
             .with(Attribute::SecureTransport, known(secure))
             .with(Attribute::TokenAudience, Known::Text(audience));
         for &principal in &principals {
-            for (action, &on) in ACTIONS.iter().flat_map(|action| things[..9].iter().map(move |on| (action, on))) {
+            for (action, &on) in ACTIONS.iter().flat_map(|action| things[..13].iter().map(move |on| (action, on))) {
                 let action = access.action(action);
                 let [little, more, all] = [&little, &more, &all]
                     .map(|given| access.verdict(&Question { principal, action: &action, on, given }));

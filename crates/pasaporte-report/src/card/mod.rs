@@ -29,14 +29,17 @@ use crate::dates::{date, last_used};
 use crate::finding::{FindingOut, Texts};
 use crate::paths::{FarOut, from_here};
 use crate::{
-    ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, VERSION, account,
+    ActOut, BecomingOut, Door, Entered, Entrant, PlaceOut, Reached, ServiceOut, TriggerOut, account,
 };
 use pasaporte_core::paths::Node;
 use pasaporte_read::estate::Word;
 
+/// The version of passports of functions and identities.
+const CARD_VERSION: u64 = 2;
+
 /// A function's passport.
 #[derive(Debug, Serialize, JsonSchema)]
-#[schemars(title = "Pasaporte card, version 1")]
+#[schemars(title = "Pasaporte card, version 2")]
 pub struct Card {
     /// The version of this output.
     pub card: u64,
@@ -234,7 +237,7 @@ impl Card {
         let (own, common) = rights.map_or((&[][..], &[][..]), |it| (&it.rights, &it.as_anyone));
         let text = |name: Option<pasaporte_core::estate::Name>| name.map(|name| estate.text(name).to_owned());
         Self {
-            card: VERSION,
+            card: CARD_VERSION,
             function: estate.label(on),
             name: text(it.and_then(|it| it.name)),
             platform: text(estate.platform(estate.scope_of(on))),

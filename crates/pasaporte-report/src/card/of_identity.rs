@@ -11,15 +11,16 @@ use pasaporte_read::estate::Word;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::CARD_VERSION;
 use super::used::{DoneOut, acting_as, done_by};
 use super::{Exit, exits, findings_about, looked_at};
 use crate::dates::date;
 use crate::finding::{FindingOut, Texts};
-use crate::{BecomingOut, PlaceOut, Reached, VERSION, account};
+use crate::{BecomingOut, PlaceOut, Reached, account};
 
 /// An identity's passport.
 #[derive(Debug, Serialize, JsonSchema)]
-#[schemars(title = "Pasaporte card of an identity, version 1")]
+#[schemars(title = "Pasaporte card of an identity, version 2")]
 pub struct IdentityCard {
     /// The version of this output.
     pub card_of_identity: u64,
@@ -127,7 +128,7 @@ impl IdentityCard {
         let found = findings_about(findings, &about);
         let acts = acting_as(audit, id).into_iter();
         Some(Self {
-            card_of_identity: VERSION,
+            card_of_identity: CARD_VERSION,
             identity: estate.label(thing),
             name: it.name.map(text),
             kind: Word(it.kind),

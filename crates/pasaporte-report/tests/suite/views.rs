@@ -214,6 +214,27 @@ proptest! {
         }
     }
 
+    /// Whoever may become somebody at worst, can become them: in one step by whichever road, in more by acting as others.
+    #[test]
+    fn whom_one_may_become_at_worst_is_among_those_it_can(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        for &who in &cooked.principals {
+            let reached = Reached::new(&effects, who, None);
+            let Some(may) = &reached.may else { continue };
+            let surely = !may.starts_with("perhaps ");
+            let Some(rest) = may.trim_start_matches("perhaps ").strip_prefix("become ") else { continue };
+            let (to, more) = rest.split_once([' ', ',']).unwrap_or((rest, ""));
+            if more.starts_with("in ") {
+                prop_assert!(!reached.can_become.is_empty(), "{}: {}", reached.principal, may);
+                continue;
+            }
+            let told = reached.can_become.iter().find(|it| it.who == to);
+            let told = told.map(|it| it.verdict.0 == Verdict::Yes);
+            prop_assert_eq!(told, Some(surely), "{}: {}, not {:?}", reached.principal, may, reached.can_become);
+        }
+    }
+
     /// A key opens on its passport what it opens in the list, and gets in where `entry` says.
     #[test]
     fn a_key_opens_the_same_everywhere(recipe in recipe()) {

@@ -81,8 +81,8 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
     }
     for becoming in it.can_become.iter().take(MOST_BECOMING) {
         let surely = if becoming.verdict.0 == Verdict::Yes { "surely" } else { "perhaps" };
-        let steps = match (&becoming.handed_to, becoming.steps) {
-            (Some(code), _) => format!("by handing it to {code}"),
+        let steps = match (becoming.otherwise(), becoming.steps) {
+            (Some(how), _) => how,
             (None, 1) => "directly".to_owned(),
             (None, steps) => format!("in {steps} steps, last as {}", becoming.from),
         };
@@ -90,7 +90,7 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
             .may
             .as_ref()
             .map_or_else(|| "may do nothing worse than running code".to_owned(), |may| format!("may {may}"));
-        let text = format!("{} {surely}, {steps}: it {may}", becoming.identity);
+        let text = format!("{} {surely}, {steps}: it {may}", becoming.who);
         out.push_str(&page.paragraph(&text, "  ", "      ", 6));
     }
     if it.can_become.len() > MOST_BECOMING {

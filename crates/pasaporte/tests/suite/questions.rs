@@ -433,8 +433,8 @@ fn chains_of_acting_as_others_are_followed_without_looping() {
     let answer = of(&estate, &["reach", "identity:i1"]);
     let all = answer["can_become"].as_array().unwrap();
     assert_eq!(all.len(), 299);
-    assert_eq!((&all[0]["identity"], &all[0]["steps"]), (&Value::from("identity:i0"), &Value::from(1)));
-    assert_eq!((&all[298]["identity"], &all[298]["steps"]), (&Value::from("identity:i2"), &Value::from(299)));
+    assert_eq!((&all[0]["who"], &all[0]["steps"]), (&Value::from("identity:i0"), &Value::from(1)));
+    assert_eq!((&all[298]["who"], &all[298]["steps"]), (&Value::from("identity:i2"), &Value::from(299)));
     assert_eq!(all[298]["from"], "identity:i3");
 }
 
@@ -452,13 +452,93 @@ identities:
         .unwrap()
         .iter()
         .map(|it| {
-            (it["identity"].as_str().unwrap(), it["verdict"].as_str().unwrap(), it["steps"].as_u64().unwrap())
+            (it["who"].as_str().unwrap(), it["verdict"].as_str().unwrap(), it["steps"].as_u64().unwrap())
         })
         .collect();
     assert_eq!(
         told,
         [("identity:middle", "yes", 1), ("identity:end", "yes", 2), ("identity:far", "depends", 3)]
     );
+}
+
+const PEOPLE: &str = "
+scopes: [{id: a, kind: account}]
+users: [{id: nerea.soler, in: a}]
+groups: [{id: crew, in: a, members: [user:nerea.soler]}]
+grants: [{to: group:crew, statements: [allow table/read]}]
+resources: [{id: \"table:berths\", in: a, sensitivity: confidential}]
+functions: [{id: f, in: a, runs_as: front, endpoints: [{check: none}]}]
+identities:
+  - {id: other, in: a, kind: service-account}
+  - id: front
+    in: a
+    kind: service-account
+    grants: [{statements: [GRANTED]}]";
+
+/// Whom one becomes is told by whichever road: acting as a user or as one of a group, changing who is in a group or who may
+/// act as somebody, changing code.
+#[rstest]
+#[case::as_a_user("allow user/assume", &[("user:nerea.soler", "null", true)])]
+#[case::as_one_of_a_group("allow group/assume on group:crew", &[("group:crew", "null", true)])]
+#[case::by_who_is_in_a_group("allow access/write on group:crew", &[("group:crew", "\"group:crew\"", true)])]
+#[case::by_who_may_act_as_another("allow access/write on identity:other", &[("identity:other", "\"identity:other\"", false)])]
+#[case::nobody_where_a_right_only_looks("allow user/read", &[])]
+#[case::nobody_where_it_is_another_kind("allow user/assume on group:crew", &[])]
+fn whom_one_becomes(#[case] granted: &str, #[case] expected: &[(&str, &str, bool)]) {
+    let estate = PEOPLE.replace("GRANTED", granted);
+    let answer = of(&estate, &["reach", "front"]);
+    let all = answer["can_become"].as_array().unwrap();
+    let told: Vec<(&str, String, bool)> = all
+        .iter()
+        .map(|it| (it["who"].as_str().unwrap(), it["by_changing"].to_string(), it["may"].is_string()))
+        .collect();
+    let expected: Vec<(&str, String, bool)> =
+        expected.iter().map(|(who, by, may)| (*who, (*by).to_owned(), *may)).collect();
+    assert_eq!(told, expected);
+    // What is at stake is told of the way there, and followed as a path.
+    let at_stake = expected.iter().any(|(.., may)| *may);
+    let worst = answer["may"].as_str().unwrap_or_default();
+    assert_eq!(worst.contains("table/read on confidential table:berths"), at_stake, "{worst}");
+    let paths = of(&estate, &["paths", "--from", "anyone", "--to", "table:berths"]);
+    assert_eq!(!paths["routes"].as_array().unwrap().is_empty(), at_stake, "{paths}");
+}
+
+#[test]
+fn changing_code_is_becoming_what_it_runs_as() {
+    let estate = PEOPLE.replace("GRANTED", "allow user/list").replace(
+        "identities:",
+        "identities:\n  - {id: coder, in: a, kind: service-account, grants: [{statements: [allow function/update on function:f]}]}",
+    );
+    let answer = of(&estate, &["reach", "coder"]);
+    let told = &answer["can_become"][0];
+    assert_eq!((&told["who"], &told["by_changing"]), (&"identity:front".into(), &"function:f".into()));
+}
+
+/// What is there is not made any more, however many are named.
+#[test]
+fn things_named_one_by_one_are_no_new_ones() {
+    let estate = "
+scopes: [{id: a, kind: account}]
+resources: [{id: \"table:x\", in: a}, {id: \"table:y\", in: a}]
+identities:
+  - {id: i, in: a, kind: service-account, grants: [{statements: [{allow: [table/read], on: [\"table:x\", \"table:y\"]}]}]}
+  - {id: j, in: a, kind: service-account, grants: [{statements: [{allow: [table/read], on: [\"table:x\", \"table:z\"]}]}]}";
+    for (who, things, on_new) in [("i", 2, "no"), ("j", 1, "yes")] {
+        let act = &of(estate, &["reach", who])["rights"][0]["acts"][0];
+        assert_eq!((&act["surely"], &act["on_new"]), (&things.into(), &on_new.into()), "{who}");
+    }
+}
+
+/// Kinds that only a statement names are counted too.
+#[rstest]
+#[case("allow endpoint/update on endpoint:f/direct", "endpoint", "endpoint:f/direct")]
+#[case("allow account/close", "account", "account:a")]
+#[case("allow user/list", "user", "user:nerea.soler")]
+fn whatever_has_an_entry_is_counted(#[case] granted: &str, #[case] service: &str, #[case] example: &str) {
+    let answer = of(&PEOPLE.replace("GRANTED", granted), &["reach", "front"]);
+    let rights = answer["rights"].as_array().unwrap();
+    let told = rights.iter().find(|it| it["service"] == service).unwrap();
+    assert_eq!((&told["acts"][0]["surely"], &told["acts"][0]["example"]), (&1.into(), &example.into()));
 }
 
 #[test]
@@ -492,7 +572,7 @@ fn json_is_valid_against_its_own_schema() {
         let answer = answers(question);
         let wrong: Vec<String> = validator.iter_errors(&answer).map(|error| error.to_string()).collect();
         assert!(wrong.is_empty(), "{question:?}: {wrong:?}");
-        let version = if question[0] == "reach" { 2 } else { 1 };
+        let version = if question[0] == "reach" { 3 } else { 1 };
         assert_eq!(answer[question[0]], version, "the version stands under the command's name");
     }
 }

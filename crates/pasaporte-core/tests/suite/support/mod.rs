@@ -211,11 +211,22 @@ impl World {
     }
 
     pub fn group(&mut self, id: &str, members: &[Principal], rule: Option<MembershipRule>) -> GroupId {
+        self.group_of(id, None, members, rule)
+    }
+
+    pub fn group_of(
+        &mut self,
+        id: &str,
+        scope: Option<&str>,
+        members: &[Principal],
+        rule: Option<MembershipRule>,
+    ) -> GroupId {
         let origin = self.origin();
         let id: GroupId = self.builder.mention(id);
+        let scope = scope.map(|scope| self.builder.mention(scope));
         self.builder.declare(
             id,
-            Group { scope: None, name: None, members: members.to_vec(), unseen: false, rule, origin },
+            Group { scope, name: None, members: members.to_vec(), unseen: false, rule, origin },
             origin,
         );
         id

@@ -329,6 +329,7 @@ impl<'e> Naive<'e> {
         match who {
             Principal::Identity(id) => self.account_of(&Target::There(Thing::Identity(id))),
             Principal::User(id) => self.account_of(&Target::There(Thing::User(id))),
+            Principal::Group(id) => self.account_of(&Target::There(Thing::Group(id))),
             Principal::Account(id) => Some(id),
             _ => None,
         }

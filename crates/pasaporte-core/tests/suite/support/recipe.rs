@@ -40,7 +40,7 @@ pub type Word = (usize, usize, usize);
 /// A door of function `f`: check, network, what a gateway presents (none for a direct one).
 pub type Door = (usize, usize, Option<usize>);
 
-pub const ACTIONS: [&str; 10] = [
+pub const ACTIONS: [&str; 12] = [
     "table/read",
     "table/write",
     "queue/send",
@@ -51,8 +51,10 @@ pub const ACTIONS: [&str; 10] = [
     "key/read",
     "table/list",
     "table/s-an",
+    "user/assume",
+    "group/assume",
 ];
-pub const ACTION_PATTERNS: [&str; 14] = [
+pub const ACTION_PATTERNS: [&str; 16] = [
     "*",
     "table/*",
     "table/read",
@@ -67,6 +69,8 @@ pub const ACTION_PATTERNS: [&str; 14] = [
     "table/s?an",
     "key/*",
     "*/write",
+    "user/*",
+    "group/assume",
 ];
 /// Patterns of lines of the catalogue.
 pub const WORDS: [&str; 7] =
@@ -88,7 +92,7 @@ pub const PLATFORMS: [&str; 2] = ["siroco", "levante"];
 pub const CONDITIONS: usize = 11;
 /// Rules of groups by number: functions of an area, functions by name, identities with a tag, all users.
 pub const RULES: usize = 4;
-pub const RESOURCE_PATTERNS: [&str; 11] = [
+pub const RESOURCE_PATTERNS: [&str; 13] = [
     "*",
     "table:*",
     "table:a",
@@ -100,6 +104,8 @@ pub const RESOURCE_PATTERNS: [&str; 11] = [
     "account:*",
     "key:*",
     "queue:q",
+    "user:*",
+    "group:g?",
 ];
 pub const GROUPS: usize = 3;
 /// Principals by number: anyone, signed-in, three accounts (the last not in the estate), three groups, three
@@ -182,7 +188,8 @@ pub fn recipe() -> impl Strategy<Value = Recipe> {
 pub struct Cooked {
     pub estate: Estate,
     pub principals: Vec<Principal>,
-    /// Two tables, two functions, a queue, three identities, a key, and the scopes: organization, two accounts, an app.
+    /// Two tables, two functions, a queue, three identities, a key, a user, three groups, and the scopes: organization, two
+    /// accounts, an app.
     pub things: Vec<Thing>,
     pub function: FunctionId,
     pub identities: [IdentityId; 3],
@@ -268,7 +275,9 @@ pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[T
         let later = |who: &Principal| !groups[..=number].contains(who);
         let members: Vec<Principal> = members.filter(later).collect();
         let rule = recipe.rules[number].map(|rule| rule_of(&mut world, rule));
-        world.group(&format!("g{number}"), &members, rule);
+        // One is of no account, and of each account there is one.
+        let scope = [None, Some("a"), Some("b")][number];
+        world.group_of(&format!("g{number}"), scope, &members, rule);
     }
     for (number, sentences) in recipe.sets.iter().enumerate() {
         let content = lines(&mut world, sentences);
@@ -314,7 +323,8 @@ pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[T
         .chain(functions)
         .chain([queue])
         .chain(people)
-        .chain([Thing::Key(key)])
+        .chain([Thing::Key(key), Thing::User(user)])
+        .chain(groups.iter().filter_map(|group| group.thing()))
         .chain(scopes)
         .collect();
     add(&mut world, &principals, &things);

@@ -249,6 +249,7 @@ fn classes(it: &Exit) -> String {
     }
     let word = |class: &String| match class.as_str() {
         "code" => "change code".to_owned(),
+        "identity" if ["user", "group"].contains(&it.service.as_str()) => "act as them".to_owned(),
         "identity" => "use identities".to_owned(),
         "access" => "change access".to_owned(),
         "secret" => "read secrets".to_owned(),
@@ -278,9 +279,8 @@ fn besides(page: Page, as_anyone: &[Exit], can_become: &[BecomingOut], out: &mut
         .take(MOST_BECOMING)
         .map(|other| {
             let perhaps = if other.verdict.0 == Verdict::Depends { " (perhaps)" } else { "" };
-            let how =
-                other.handed_to.as_ref().map_or_else(String::new, |code| format!(" (handed to {code})"));
-            format!("{}{how}{perhaps}", other.identity)
+            let how = other.otherwise().map_or_else(String::new, |how| format!(" ({how})"));
+            format!("{}{how}{perhaps}", other.who)
         })
         .collect();
     let more = can_become.len().saturating_sub(MOST_BECOMING);
