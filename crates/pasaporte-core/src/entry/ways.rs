@@ -200,7 +200,7 @@ impl<'e> Effects<'e> {
             }
             // What is never so is not so of any circle.
             let question = Question { principal: who, action: self.invoke(), on, given: &whenever };
-            if self.verdict(&question) == Verdict::No {
+            if self.verdict(&question) == Verdict::No || !self.is_given_itself(who, on) {
                 continue;
             }
             let circles = self.circles_as_wide_as(Exposure::KeyHolders, who, self.invoke(), on).into_iter();
@@ -209,10 +209,17 @@ impl<'e> Effects<'e> {
         for &trigger in self.estate().triggers_of(function) {
             let Some(source) = self.live_source(trigger) else { continue };
             for who in self.strangers_on(source) {
-                ways.all.extend(self.feeding_as(who, trigger).map(|caller| WayIn::source(trigger, caller)));
+                let feeding = self.feeding_as(who, trigger).filter(|_| self.is_given_itself(who, source));
+                ways.all.extend(feeding.map(|caller| WayIn::source(trigger, caller)));
             }
         }
         ways.exposed().wider(exposed)
+    }
+
+    /// Whether somebody is given something on a thing by a name of their own: what everybody may is told of everybody.
+    fn is_given_itself(&self, who: Principal, on: Thing) -> bool {
+        let is_crowd = matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Account(_));
+        is_crowd || self.roads_to(who, on).iter().any(|road| !self.is_of_everybody(road.name()))
     }
 
     /// Who gets through an endpoint, at the widest.
