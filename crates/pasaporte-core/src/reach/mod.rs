@@ -17,7 +17,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashSet;
 
-use crate::access::{Becoming, Context, Verdict};
+use crate::access::{Becoming, Verdict};
 use crate::effect::{Act as Sort, Effects, Handing, Overtaking, Road};
 use crate::estate::{ActionClass, KeyReach, Principal, Thing};
 
@@ -132,8 +132,7 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let manages = self.opened_by(principal, &mut counting);
         let Tally { services, idle } = counting.finish();
         let common = if is_crowd { Arc::default() } else { self.common(principal, &given, &own) };
-        let given = Context::at(effects.estate().as_of());
-        let becoming = effects.becoming(principal, &given);
+        let becoming = effects.becoming(principal, effects.given(principal));
         let mut known: FxHashSet<Principal> = becoming.iter().map(|it| it.to).collect();
         let handing = effects.handing(principal, |id| !known.contains(&Principal::Identity(id)));
         known.extend(handing.iter().map(|it| Principal::Identity(it.identity)));

@@ -1,5 +1,6 @@
 //! One program of all tests, so that they are linked once and run side by side.
 
+mod becoming;
 mod catalogue;
 mod conditions;
 mod contracts;
