@@ -24,6 +24,8 @@ pub struct Reached {
     pub account: Option<String>,
     /// Its other names: groups, accounts and crowds that it is in.
     pub names: Vec<String>,
+    /// Of a group, that this is about somebody in it of whom no more is known, and who its members are.
+    pub note: Option<String>,
     /// The worst that it may do, in words; null where that is no more than running code.
     pub may: Option<String>,
     /// What it manages and may all invoke, where it is an admin key.
@@ -148,6 +150,7 @@ impl Reached {
             function: function.map(|id| estate.label(Thing::Function(id))),
             account: account_of_principal(effects, principal),
             names: names.collect(),
+            note: of_a_group(effects, principal),
             may,
             manages: manages.map(|thing| estate.label(thing)),
             rights: out(&own),
@@ -158,6 +161,29 @@ impl Reached {
             credentials: credentials.map(|it| estate.text(it.id).to_owned()).collect(),
         }
     }
+}
+
+/// Members of a group that are named.
+const MOST_MEMBERS: usize = 3;
+
+/// What is told of a group is told of its name: its members hold more besides, and what bounds them bounds them still.
+pub(crate) fn of_a_group(effects: &Effects<'_>, who: Principal) -> Option<String> {
+    let Principal::Group(group) = who else { return None };
+    effects.estate().get(group)?;
+    let mut members: Vec<String> =
+        effects.everybody_in(group).into_iter().map(|it| effects.estate().principal_label(it)).collect();
+    members.sort_unstable();
+    let more = members.len().saturating_sub(MOST_MEMBERS);
+    members.truncate(MOST_MEMBERS);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    let members = match members.as_slice() {
+        [] => "Nobody is known to be.".to_owned(),
+        all => format!("Its members may do more, or less: {}{more}.", all.join(", ")),
+    };
+    let group = effects.estate().principal_label(who);
+    Some(format!(
+        "What is told of {group} is about somebody who is in it and of whom no more is known. {members}"
+    ))
 }
 
 impl BecomingOut {

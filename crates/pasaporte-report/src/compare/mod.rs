@@ -75,6 +75,8 @@ pub struct SideOut {
     pub estate: Option<String>,
     /// Whose rights these are, where that is another: what a function runs as.
     pub runs_as: Option<String>,
+    /// Of a group, that this is about somebody in it of whom no more is known, and who its members are.
+    pub note: Option<String>,
 }
 
 /// How many rights.
@@ -121,5 +123,9 @@ fn side((audit, it, path): (&Audit<'_>, Compared, Option<&str>)) -> SideOut {
         (Some(Thing::Function(_)), Holder::Somebody(who)) => Some(estate.principal_label(who)),
         _ => None,
     };
-    SideOut { what: it.label(estate), estate: path.map(str::to_owned), runs_as }
+    let note = match it.holder {
+        Holder::Somebody(who) => crate::reach::of_a_group(audit.effects(), who),
+        _ => None,
+    };
+    SideOut { what: it.label(estate), estate: path.map(str::to_owned), runs_as, note }
 }

@@ -18,6 +18,11 @@ pub(crate) fn compared(page: Page, it: &ComparedOut, filtered: bool) -> String {
     let wide = page.text_width() >= SIDE_BY_SIDE - 4;
     text.push_str(&facts(page, it, wide));
     text.push('\n');
+    for side in [&it.left, &it.right] {
+        if let Some(note) = &side.note {
+            text.push_str(&page.paragraph(note, "", "", 0));
+        }
+    }
     if !filtered {
         let count = &it.count;
         let mut parts = vec![

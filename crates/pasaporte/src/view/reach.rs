@@ -26,6 +26,9 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
     if !it.names.is_empty() {
         out.push_str(&page.paragraph(&format!("Its other names: {}.", it.names.join(", ")), "", "", 0));
     }
+    if let Some(note) = &it.note {
+        out.push_str(&page.paragraph(note, "", "", 0));
+    }
     if let Some(may) = &it.may {
         out.push_str(&page.paragraph(&format!("At worst it may {may}."), "", "", 0));
     }

@@ -503,6 +503,20 @@ fn whom_one_becomes(#[case] granted: &str, #[case] expected: &[(&str, &str, bool
     assert_eq!(!paths["routes"].as_array().unwrap().is_empty(), at_stake, "{paths}");
 }
 
+/// A group is asked about by its name; whoever is in it is bound by more and holds more.
+#[test]
+fn what_is_told_of_a_group_is_told_of_its_name() {
+    let estate = PEOPLE.replace("GRANTED", "allow user/list");
+    let note = |answer: &Value| answer["note"].as_str().map(str::to_owned).unwrap_or_default();
+    let reached = note(&of(&estate, &["reach", "group:crew"]));
+    assert!(reached.contains("group:crew") && reached.ends_with("or less: user:nerea.soler."), "{reached}");
+    let empty = note(&of(&estate.replace("[user:nerea.soler]", "[]"), &["reach", "group:crew"]));
+    assert!(empty.ends_with("Nobody is known to be."), "{empty}");
+    assert_eq!(note(&of(&estate, &["reach", "user:nerea.soler"])), "");
+    let compared = of(&estate, &["compare", "group:crew", "user:nerea.soler"]);
+    assert_eq!((note(&compared["left"]), note(&compared["right"])), (reached, String::new()));
+}
+
 #[test]
 fn changing_code_is_becoming_what_it_runs_as() {
     let estate = PEOPLE.replace("GRANTED", "allow user/list").replace(
