@@ -125,7 +125,7 @@ fn side((audit, it, path): (&Audit<'_>, Compared, Option<&str>)) -> SideOut {
     };
     let note = match it.holder {
         Holder::Somebody(who) => crate::reach::of_a_group(audit.effects(), who),
-        _ => None,
+        Holder::Set(_) => None,
     };
     SideOut { what: it.label(estate), estate: path.map(str::to_owned), runs_as, note }
 }
