@@ -4,12 +4,11 @@ use rustc_hash::FxHashMap;
 
 use crate::facts::{Crossing, IdentityFact, Static};
 use crate::finding::{Cause, Raised, Raising};
-use crate::rules::outsiders::named;
 use crate::{Audit, Impact, Level, Rule, Sureness};
 use pasaporte_core::access::Verdict;
 use pasaporte_core::entry::Exposed;
 use pasaporte_core::estate::{
-    Enrolment, EnrolmentId, Environment, FunctionId, Id, IdentityId, Name, Principal, ResourceId,
+    Enrolment, EnrolmentId, Environment, Estate, FunctionId, Id, IdentityId, Name, Principal, ResourceId,
     Sensitivity, State, Thing,
 };
 
@@ -120,6 +119,14 @@ fn crosses_environments(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             let fact = Crossing { function: None, from: id, by: by.into(), to: it.to, verdict: it.verdict };
             raising.raise(&raised, IdentityFact::CrossesEnvironments(Box::new(fact)));
         }
+    }
+}
+
+/// What tells one of those as whom somebody may act from others: the id of an identity, the label of who is none.
+pub(super) fn named(estate: &Estate, who: Principal) -> String {
+    match who {
+        Principal::Identity(id) => estate.id(id).to_owned(),
+        other => estate.principal_label(other),
     }
 }
 

@@ -2,13 +2,13 @@
 
 use crate::facts::{Chain, TrustFact};
 use crate::finding::{Cause, Raised, Raising};
-use crate::rules::crossing::anybody_becomes;
+use crate::rules::crossing::{anybody_becomes, named};
 use crate::rules::trust::decided;
 use crate::{Audit, Rule, Sureness};
 use pasaporte_core::access::{Truth, Verdict};
 use pasaporte_core::entry::{Exposed, Exposure};
 use pasaporte_core::estate::{
-    Attribute, Condition, Effect, Estate, IdentityId, Principal, RUNNER_SERVICE, Test, Thing,
+    Attribute, Condition, Effect, IdentityId, Principal, RUNNER_SERVICE, Test, Thing,
 };
 
 pub(crate) const RULES: &[Rule] = &[
@@ -154,14 +154,6 @@ fn chain(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             .facet(named(estate, end.to));
         let chain = Chain { identity: id, steps: steps.into(), verdict: end.verdict };
         raising.raise(&raised, TrustFact::Chain(Box::new(chain)));
-    }
-}
-
-/// What tells one of those as whom somebody may act from others: the id of an identity, the label of who is none.
-pub(super) fn named(estate: &Estate, who: Principal) -> String {
-    match who {
-        Principal::Identity(id) => estate.id(id).to_owned(),
-        other => estate.principal_label(other),
     }
 }
 

@@ -171,7 +171,6 @@ fn crosses_by_acting(audit: &Audit<'_>, it: &Crossing) -> Told {
         [] => ("may act as", String::new()),
         by => ("comes to act as", format!(" by way of {}", listed(by))),
     };
-    let last = by.last().map_or("it", String::as_str);
     Told::new(format!(
         "It is an identity of the {} environment and {acts} {to}, {} of production{way}{}.{}",
         environment_in_words(audit.environment_of(Principal::Identity(it.from))),
@@ -183,12 +182,7 @@ fn crosses_by_acting(audit: &Audit<'_>, it: &Crossing) -> Told {
         if it.verdict == Verdict::Yes { "" } else { ", on conditions" },
         may_as(audit, it.to, "Then it"),
     ))
-    .fix(match it.to {
-        Principal::Identity(_) => {
-            format!("Take {last} out of the trust of {to}, and its grants of acting as others away.")
-        }
-        _ => format!("Take acting as {to} away from {last}."),
-    })
+    .fix(super::trust::part(audit, it.by.last().copied().unwrap_or(Principal::Identity(it.from)), it.to))
     .at(estate.origin(Thing::Identity(it.from)), "the identity")
 }
 

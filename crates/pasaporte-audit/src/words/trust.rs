@@ -1,10 +1,10 @@
 //! What is told of who may act as an identity.
 
-use pasaporte_core::access::{Answer, Truth, Verdict, Via};
+use pasaporte_core::access::{Answer, Question, Truth, Verdict, Via};
 use pasaporte_core::estate::{Effect, IdentityId, Principal, Thing};
 
 use super::Told;
-use super::phrases::{at_grounds, capitalised, crowd, depending, exposed, functions, listed};
+use super::phrases::{at_grounds, capitalised, crowd, depending, exposed, functions, listed, place};
 use crate::Audit;
 use crate::facts::{Chain, TrustFact};
 use crate::rules::outsiders::people_acting_as;
@@ -84,23 +84,11 @@ fn chain(audit: &Audit<'_>, it: &Chain) -> Told {
         0 | 1 => Principal::Identity(it.identity),
         steps => it.steps[steps - 2],
     };
-    let fix = match end {
-        Principal::Identity(_) => format!(
-            "Take {} out of the trust of {}.",
-            estate.principal_label(before),
-            estate.principal_label(end)
-        ),
-        other => format!(
-            "Take acting as {} away from {}.",
-            estate.principal_label(other),
-            estate.principal_label(before)
-        ),
-    };
     let told = Told::new(format!(
         "{told}{may}{perhaps}.{own}{}",
         exposed(audit, audit.exposure_of(Principal::Identity(it.identity)))
     ))
-    .fix(fix)
+    .fix(part(audit, before, end))
     .at(estate.origin(Thing::Identity(it.identity)), "where it begins");
     it.steps
         .iter()
@@ -110,14 +98,27 @@ fn chain(audit: &Audit<'_>, it: &Chain) -> Told {
 
 /// Where it is mended: in the trust, or in the grant that gives it.
 fn mend(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
+    let (trusted, grants) = allowing(audit, answer);
+    let mut parts = Vec::new();
+    if !trusted.is_empty() {
+        parts.push(format!("Replace {} in its trust by whoever needs to act as it.", listed(&trusted)));
+    }
+    if !grants.is_empty() {
+        parts.push(format!("Take acting as it out of {}.", listed(&grants)));
+    }
+    parts.join(" ")
+}
+
+/// The names in a trust that allow something, and the grants that do, in words.
+fn allowing(audit: &Audit<'_>, answer: &Answer<'_>) -> (Vec<String>, Vec<String>) {
     let estate = audit.estate();
     let (mut trusted, mut grants) = (Vec::new(), Vec::new());
     for ground in answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False) {
         match ground.via {
             Via::Admission { name, .. } => trusted.push(format!("`{}`", estate.principal_label(name))),
             Via::Grant { grant, name, .. } => {
-                let at = estate.place_label(estate.grant(grant).at);
-                grants.push(format!("the grant to `{}` at {at}", estate.principal_label(name)));
+                let at = place(estate, estate.grant(grant));
+                grants.push(format!("the grant to `{}` {at}", estate.principal_label(name)));
             }
             Via::Ceiling(_) => {}
         }
@@ -126,12 +127,22 @@ fn mend(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
         all.sort_unstable();
         all.dedup();
     }
+    (trusted, grants)
+}
+
+/// What is taken away for somebody to act as another no more: names in the trust, grants of acting so.
+pub(super) fn part(audit: &Audit<'_>, from: Principal, to: Principal) -> String {
+    let effects = audit.effects();
+    let (Some(action), Some(on)) = (effects.assuming(to), to.thing()) else { return String::new() };
+    let given = effects.given(from);
+    let answer = effects.decide(&Question { principal: from, action, on, given });
+    let ((trusted, grants), whom) = (allowing(audit, &answer), audit.estate().principal_label(to));
     let mut parts = Vec::new();
     if !trusted.is_empty() {
-        parts.push(format!("Replace {} in its trust by whoever needs to act as it.", listed(&trusted)));
+        parts.push(format!("Take {} out of the trust of {whom}.", listed(&trusted)));
     }
     if !grants.is_empty() {
-        parts.push(format!("Take acting as it out of {}.", listed(&grants)));
+        parts.push(format!("Take acting as {whom} out of {}.", listed(&grants)));
     }
     parts.join(" ")
 }

@@ -25,6 +25,7 @@ mod order;
 mod pastes;
 mod paths;
 #[cfg(unix)]
+mod people;
 mod pipelines;
 mod planted;
 mod questions;
