@@ -1,8 +1,8 @@
 //! What a principal can become: the identities, users and groups that it may act as, and what those may act as in turn.
 //!
-//! Each step is a decision on `identity/assume`, `user/assume` or `group/assume`. Sure chains are preferred to those that depend on
-//! something, then shorter to longer ones, then by name; each of them is entered once, in the best way
-//! there is, so circles end and the order of input does not matter.
+//! Each step is a decision on `identity/assume`, `user/assume` or `group/assume`. Sure chains are preferred to those that
+//! depend on something, then shorter to longer ones, then by name; each of them is entered once, in the best way there is,
+//! so circles end and the order of input does not matter.
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;

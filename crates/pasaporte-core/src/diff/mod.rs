@@ -73,7 +73,7 @@ impl<'a, 'e> Side<'a, 'e> {
     fn new(effects: &'a Effects<'e>) -> Self {
         let estate = effects.estate();
         let label = |who: Principal| (estate.principal_label(who), who);
-        let things = things(estate);
+        let things = things(effects);
         Self {
             effects,
             principals: principals(estate).into_iter().map(label).collect(),
@@ -105,10 +105,11 @@ impl<'a, 'e> Side<'a, 'e> {
 }
 
 /// All that something may be done to.
-fn things(estate: &Estate) -> Vec<Thing> {
+fn things(effects: &Effects<'_>) -> Vec<Thing> {
     fn of<K: Kept>(estate: &Estate) -> impl Iterator<Item = Thing> + '_ {
         estate.all::<K>().map(|(id, _)| id.thing())
     }
+    let estate = effects.estate();
     of::<ResourceId>(estate)
         .chain(of::<FunctionId>(estate))
         .chain(of::<IdentityId>(estate))
@@ -116,6 +117,7 @@ fn things(estate: &Estate) -> Vec<Thing> {
         .chain(of::<UserId>(estate))
         .chain(of::<GroupId>(estate))
         .chain(of::<ScopeId>(estate))
+        .chain(effects.entries_that_are_named())
         .collect()
 }
 

@@ -1,6 +1,8 @@
-//! The functions, identities, keys, users and groups that a road takes: those of its holder's account, and those of others that need no
-//! side of theirs. As with resources, what a choice takes at a place is kept, since many statements say the same.
+//! The functions, identities, keys, users and groups that a road takes: those of its holder's account, and those of others
+//! that need no side of theirs. As with resources, what a choice takes at a place is kept, since many statements say the
+//! same. Other things with entries of their own are asked about where a statement names their kind.
 
+use std::collections::BTreeSet;
 use std::sync::{Arc, OnceLock};
 
 use rustc_hash::FxHashMap;
@@ -8,8 +10,8 @@ use rustc_hash::FxHashMap;
 use super::{Effects, FUNCTION, GROUP, IDENTITY, KEY, Road, ServiceId, USER};
 use crate::access::HomeAt;
 use crate::estate::{
-    AccountOf, At, ContractId, EndpointId, Id, Kept, Principal, ResourcesId, ScopeId, ScopeKind, SetId,
-    Thing, TokenId, TriggerId, VerifierId, Vocabulary,
+    AccountOf, At, ContractId, EndpointId, Id, Kept, PatternId, Principal, ResourcesId, ScopeId, ScopeKind,
+    SetId, Thing, TokenId, TriggerId, VerifierId, Vocabulary,
 };
 
 /// The services of such things.
@@ -63,6 +65,20 @@ impl Effects<'_> {
                 of_kind.map(|(id, _)| Thing::Scope(id)).collect()
             }
         }
+    }
+
+    /// Those of kinds that some statement names, by its actions or its resources; without scopes.
+    pub(crate) fn entries_that_are_named(&self) -> Vec<Thing> {
+        let estate = self.estate();
+        let starts = |ids: &[PatternId], end: char| -> Vec<String> {
+            let starts = ids.iter().map(|id| estate.pattern(*id).literal_start());
+            starts.filter_map(|start| Some(start.split_once(end)?.0.to_owned())).collect()
+        };
+        let actions = estate.all_actions_picked().flat_map(|(_, it)| starts(it.any(), '/'));
+        let resources = estate.all_resources_picked().flat_map(|(_, it)| starts(it.any(), ':'));
+        let kinds: BTreeSet<String> = actions.chain(resources).collect();
+        let named = kinds.iter().flat_map(|kind| self.named_entries(kind));
+        named.filter(|thing| !matches!(thing, Thing::Scope(_))).collect()
     }
 
     /// Whether a kind is one of those.

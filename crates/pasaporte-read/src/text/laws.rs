@@ -148,7 +148,8 @@ proptest! {
         let arena = Bump::new();
         let _ = yaml::documents(&text, &arena, |tape| {
             let root = tape.root(&arena);
-            assert!(root.at().line >= 1 && root.inside().count() <= text.len());
+            // A lone colon or question mark is a map of nothing to nothing.
+            assert!(root.at().line >= 1 && root.inside().count() <= 2 * text.len());
         });
     }
 

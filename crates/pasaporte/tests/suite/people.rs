@@ -106,6 +106,25 @@ fn a_right_to_act_as_a_user_is_news() {
     assert!(all.contains("user/assume") && all.contains("user:nerea.soler"), "{all}");
 }
 
+/// So are rights on whatever else has an entry and is named.
+#[test]
+fn a_right_on_an_endpoint_is_news() {
+    let place = place("allow table/list");
+    place.write(
+        "after.yaml",
+        FERRY.replace("HELD", "allow table/list, allow endpoint/update on endpoint:drill/direct"),
+    );
+    let told = place.run(&["diff", "ferry.yaml", "after.yaml", "--format", "json"]);
+    let told: Value = serde_json::from_str(&told.out).unwrap();
+    let rights = told["estates"]["rights"].as_array().unwrap();
+    let found = rights.iter().find(|it| it["on"] == "endpoint:drill/direct" && it["on_new"] == false);
+    let found = found.unwrap_or_else(|| panic!("{rights:#?}"));
+    assert_eq!(
+        (&found["action"], &found["was"], &found["now"]),
+        (&"endpoint/update".into(), &"no".into(), &"yes".into())
+    );
+}
+
 /// A card says what its code may do to users and groups, in words, and whom it becomes.
 #[test]
 fn a_card_says_as_whom_code_acts() {
