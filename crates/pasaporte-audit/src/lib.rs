@@ -60,12 +60,11 @@ pub fn judge(audit: &Audit<'_>, chosen: &BTreeSet<&str>) -> Vec<Finding> {
         raising.found
     });
     let mut raised: Vec<Vec<Finding>> = raised.collect();
-    // Onto the longest list, which then is not copied, and list by list, so that no room is taken for what has some already.
-    raised.sort_by_key(|found| std::cmp::Reverse(found.len()));
-    let mut raised = raised.into_iter();
-    let mut findings = raised.next().unwrap_or_default();
+    // Onto the longest list, which then is not copied, and no longer than needed.
+    raised.sort_by_key(Vec::len);
+    let mut findings = raised.pop().unwrap_or_default();
+    findings.reserve_exact(raised.iter().map(Vec::len).sum());
     for more in raised {
-        findings.reserve_exact(more.len());
         findings.extend(more);
     }
     finding::order(&mut findings, audit.estate());

@@ -199,9 +199,7 @@ impl Entered {
             read_from: estate.origin(on).map(|origin| PlaceOut::new(estate, origin)),
         }
     }
-}
 
-impl Entered {
     /// How surely somebody of a name gets in, by whichever way.
     pub(super) fn lets_in(&self, who: &str) -> Verdict {
         let doors = self.doors.iter().flat_map(|door| &door.lets_in);

@@ -98,19 +98,17 @@ fn chain(audit: &Audit<'_>, it: &Chain) -> Told {
 
 /// Where it is mended: in the trust, or in the grant that gives it.
 fn mend(audit: &Audit<'_>, answer: &Answer<'_>) -> String {
-    let (trusted, grants) = allowing(audit, answer);
-    let mut parts = Vec::new();
-    if !trusted.is_empty() {
-        parts.push(format!("Replace {} in its trust by whoever needs to act as it.", listed(&trusted)));
-    }
-    if !grants.is_empty() {
-        parts.push(format!("Take acting as it out of {}.", listed(&grants)));
-    }
-    parts.join(" ")
+    let trust = |names: &str| format!("Replace {names} in its trust by whoever needs to act as it.");
+    taken_out(audit, answer, trust, "it")
 }
 
-/// The names in a trust that allow something, and the grants that do, in words.
-fn allowing(audit: &Audit<'_>, answer: &Answer<'_>) -> (Vec<String>, Vec<String>) {
+/// What is done to the names in a trust that allow acting as somebody, and to the grants that do.
+fn taken_out(
+    audit: &Audit<'_>,
+    answer: &Answer<'_>,
+    of_trust: impl Fn(&str) -> String,
+    whom: &str,
+) -> String {
     let estate = audit.estate();
     let (mut trusted, mut grants) = (Vec::new(), Vec::new());
     for ground in answer.grounds.iter().filter(|it| it.effect == Effect::Allow && it.holds != Truth::False) {
@@ -127,7 +125,10 @@ fn allowing(audit: &Audit<'_>, answer: &Answer<'_>) -> (Vec<String>, Vec<String>
         all.sort_unstable();
         all.dedup();
     }
-    (trusted, grants)
+    let by_trust = (!trusted.is_empty()).then(|| of_trust(&listed(&trusted)));
+    let of_grants = || format!("Take acting as {whom} out of {}.", listed(&grants));
+    let by_grants = (!grants.is_empty()).then(of_grants);
+    by_trust.into_iter().chain(by_grants).collect::<Vec<String>>().join(" ")
 }
 
 /// What is taken away for somebody to act as another no more: names in the trust, grants of acting so.
@@ -136,13 +137,6 @@ pub(super) fn part(audit: &Audit<'_>, from: Principal, to: Principal) -> String 
     let (Some(action), Some(on)) = (effects.assuming(to), to.thing()) else { return String::new() };
     let given = effects.given(from);
     let answer = effects.decide(&Question { principal: from, action, on, given });
-    let ((trusted, grants), whom) = (allowing(audit, &answer), audit.estate().principal_label(to));
-    let mut parts = Vec::new();
-    if !trusted.is_empty() {
-        parts.push(format!("Take {} out of the trust of {whom}.", listed(&trusted)));
-    }
-    if !grants.is_empty() {
-        parts.push(format!("Take acting as {whom} out of {}.", listed(&grants)));
-    }
-    parts.join(" ")
+    let whom = audit.estate().principal_label(to);
+    taken_out(audit, &answer, |names| format!("Take {names} out of the trust of {whom}."), &whom)
 }

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::roads::Powers;
-use super::{ACCESS_SERVICE, Act, Effects, FUNCTION, Road, ServiceId};
+use super::{ACCESS_SERVICE, Effects, FUNCTION, Opposition, Road, ServiceId};
 use crate::access::{On, Verdict};
 use crate::estate::{ActionClass, Principal, Thing};
 
@@ -15,8 +15,6 @@ pub struct Overtaking {
     pub to: Principal,
     /// What is changed: a function that runs as them, or they themselves.
     pub changing: Thing,
-    /// By which action.
-    pub act: Act,
     /// Surely or perhaps.
     pub verdict: Verdict,
 }
@@ -24,9 +22,10 @@ pub struct Overtaking {
 impl Effects<'_> {
     /// Those of some that are asked about whom a principal becomes by changing something, each in the surest way.
     pub fn overtaking(&self, who: Principal, is_asked: impl Fn(Principal) -> bool) -> Vec<Overtaking> {
+        let (estate, opposition) = (self.estate(), self.opposition(who));
         let mut best: BTreeMap<Principal, Overtaking> = BTreeMap::new();
         for road in &self.roads(who) {
-            let powers = self.powers(self.estate().statement(road.statement).actions);
+            let powers = self.powers(estate.statement(road.statement).actions);
             for (power, service) in [(Powers::FUNCTIONS, FUNCTION), (Powers::ACCESS, ACCESS_SERVICE)] {
                 if !powers.has(power) {
                     continue;
@@ -36,12 +35,14 @@ impl Effects<'_> {
                     else {
                         continue;
                     };
-                    let Some((act, verdict)) = self.changes(who, road, service, thing) else { continue };
-                    let found = Overtaking { to, changing: thing, act, verdict };
-                    let label = |it: &Overtaking| self.estate().label(it.changing);
+                    let verdict = self.changes(who, opposition.as_deref(), road, (service, thing));
+                    if verdict == Verdict::No {
+                        continue;
+                    }
+                    let found = Overtaking { to, changing: thing, verdict };
                     let is_better = best.get(&to).is_none_or(|known| {
-                        (found.verdict, std::cmp::Reverse(label(&found)))
-                            > (known.verdict, std::cmp::Reverse(label(known)))
+                        let by_name = || estate.compare_labels(known.changing, found.changing);
+                        found.verdict.cmp(&known.verdict).then_with(by_name).is_gt()
                     });
                     if is_better {
                         best.insert(to, found);
@@ -50,7 +51,7 @@ impl Effects<'_> {
             }
         }
         let mut all: Vec<Overtaking> = best.into_values().collect();
-        all.sort_by_cached_key(|it| (std::cmp::Reverse(it.verdict), self.estate().principal_label(it.to)));
+        all.sort_by_cached_key(|it| (std::cmp::Reverse(it.verdict), estate.principal_label(it.to)));
         all
     }
 
@@ -60,32 +61,24 @@ impl Effects<'_> {
             Thing::Function(id) => {
                 self.estate().get(id).and_then(|it| self.estate().runs_as(it)).map(Principal::Identity)
             }
-            Thing::Identity(id) => Some(Principal::Identity(id)),
-            Thing::User(id) => Some(Principal::User(id)),
-            Thing::Group(id) => Some(Principal::Group(id)),
-            _ => None,
+            other => other.somebody(),
         }
     }
 
-    /// The surest action of a road by which somebody changes a thing.
+    /// How surely somebody changes a thing by what a road has.
     fn changes(
         &self,
         who: Principal,
+        opposition: Option<&Opposition>,
         road: &Road,
-        service: ServiceId,
-        thing: Thing,
-    ) -> Option<(Act, Verdict)> {
+        (service, thing): (ServiceId, Thing),
+    ) -> Verdict {
         let class = if service == ACCESS_SERVICE { ActionClass::Access } else { ActionClass::Code };
-        let opposition = self.opposition(who);
-        let others = self.others_on(opposition.as_deref(), Some(thing));
+        let others = self.others_on(opposition, Some(thing));
         let actions = self.estate().statement(road.statement).actions;
         let acts = self.acts(actions, service, others, self.dialect(thing));
-        let asked = acts
-            .all
-            .iter()
-            .filter(|act| act.class == Some(class))
-            .map(|act| (act, self.verdict_on(who, &act.action, On::There(thing), self.given(who))));
-        let surest = asked.filter(|(_, verdict)| *verdict != Verdict::No).max_by_key(|(_, verdict)| *verdict);
-        surest.map(|(act, verdict)| (act.clone(), verdict))
+        let changing = acts.all.iter().filter(|act| act.class == Some(class));
+        let asked = changing.map(|act| self.verdict_on(who, &act.action, On::There(thing), self.given(who)));
+        asked.max().unwrap_or(Verdict::No)
     }
 }

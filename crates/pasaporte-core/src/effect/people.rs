@@ -10,12 +10,28 @@ use rustc_hash::FxHashMap;
 use super::{Effects, FUNCTION, GROUP, IDENTITY, KEY, Road, ServiceId, USER};
 use crate::access::HomeAt;
 use crate::estate::{
-    AccountOf, At, ContractId, EndpointId, Id, Kept, PatternId, Principal, ResourcesId, ScopeId, ScopeKind,
-    SetId, Thing, TokenId, TriggerId, VerifierId, Vocabulary,
+    AccountOf, At, ContractId, EndpointId, Estate, Id, Kept, PatternId, Principal, ResourcesId, ScopeId,
+    ScopeKind, SetId, Thing, TokenId, TriggerId, VerifierId, Vocabulary,
 };
 
 /// The services of such things.
 pub(super) const PEOPLE: [ServiceId; 5] = [FUNCTION, IDENTITY, KEY, USER, GROUP];
+
+/// Kinds that are asked about only where a statement names them, with what there is of each.
+const NAMED_ENTRIES: [NamedKind; 6] = [
+    (EndpointId::KIND, declared::<EndpointId>),
+    (TriggerId::KIND, declared::<TriggerId>),
+    (SetId::KIND, declared::<SetId>),
+    (VerifierId::KIND, declared::<VerifierId>),
+    (TokenId::KIND, declared::<TokenId>),
+    (ContractId::KIND, declared::<ContractId>),
+];
+
+type NamedKind = (&'static str, fn(&Estate) -> Vec<Thing>);
+
+fn declared<K: Kept>(estate: &Estate) -> Vec<Thing> {
+    estate.all::<K>().map(|(id, _)| id.thing()).collect()
+}
 
 /// What was found so far.
 pub(super) type Known = FxHashMap<(ServiceId, ResourcesId, At), Arc<People>>;
@@ -49,22 +65,12 @@ impl Effects<'_> {
     /// The declared things of a kind that has entries of its own and is asked about only where a statement names it:
     /// endpoints, triggers, permission sets, verifiers, tokens, contracts and scopes. None of any other kind.
     pub(super) fn named_entries(&self, kind: &str) -> Vec<Thing> {
-        fn all<K: Kept>(effects: &Effects<'_>) -> Vec<Thing> {
-            effects.estate().all::<K>().map(|(id, _)| id.thing()).collect()
+        if let Some((_, all)) = NAMED_ENTRIES.iter().find(|(named, _)| *named == kind) {
+            return all(self.estate());
         }
-        match kind {
-            EndpointId::KIND => all::<EndpointId>(self),
-            TriggerId::KIND => all::<TriggerId>(self),
-            SetId::KIND => all::<SetId>(self),
-            VerifierId::KIND => all::<VerifierId>(self),
-            TokenId::KIND => all::<TokenId>(self),
-            ContractId::KIND => all::<ContractId>(self),
-            kind => {
-                let scopes = self.estate().all::<ScopeId>();
-                let of_kind = scopes.filter(|(_, it)| ScopeKind::parse(kind) == Some(it.kind));
-                of_kind.map(|(id, _)| Thing::Scope(id)).collect()
-            }
-        }
+        let Some(kind) = ScopeKind::parse(kind) else { return Vec::new() };
+        let of_kind = self.estate().all::<ScopeId>().filter(|(_, it)| it.kind == kind);
+        of_kind.map(|(id, _)| Thing::Scope(id)).collect()
     }
 
     /// Those of kinds that some statement names, by its actions or its resources; without scopes.
@@ -83,15 +89,7 @@ impl Effects<'_> {
 
     /// Whether a kind is one of those.
     pub(crate) fn is_of_named_entries(kind: &str) -> bool {
-        let kinds = [
-            EndpointId::KIND,
-            TriggerId::KIND,
-            SetId::KIND,
-            VerifierId::KIND,
-            TokenId::KIND,
-            ContractId::KIND,
-        ];
-        kinds.contains(&kind) || ScopeKind::parse(kind).is_some()
+        NAMED_ENTRIES.iter().any(|(named, _)| *named == kind) || ScopeKind::parse(kind).is_some()
     }
 
     /// The declared things of such a service that a choice takes at a place.

@@ -164,17 +164,17 @@ impl<'a, 'e> Survey<'a, 'e> {
         if powers.has(Powers::ACCESS) {
             self.access(road);
         }
-        let kinds = [(Powers::FUNCTIONS, FUNCTION), (Powers::IDENTITIES, IDENTITY), (Powers::KEYS, KEY)];
+        let kinds = [
+            (Powers::FUNCTIONS, FUNCTION),
+            (Powers::IDENTITIES, IDENTITY),
+            (Powers::KEYS, KEY),
+            (Powers::USERS, USER),
+            (Powers::USERS, GROUP),
+        ];
         for (power, service) in kinds {
             let by_access = powers.has(Powers::ACCESS);
             if (powers.has(power) || by_access) && self.matters(Impact::ControlsAccess, false) {
                 self.kind(road, service, powers.has(power), by_access);
-            }
-        }
-        // What changes access to users and groups is found with other things.
-        for service in [USER, GROUP] {
-            if powers.has(Powers::USERS) && self.matters(Impact::ControlsAccess, false) {
-                self.kind(road, service, true, false);
             }
         }
     }
@@ -333,7 +333,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         Some(least)
     }
 
-    /// Control of one function, identity or key, which is as bad as what that one may do; or changing it.
+    /// Control of one function, identity, key, user or group, which is as bad as what that one may do; or changing it.
     fn single(&mut self, road: &Road, service: ServiceId, thing: Thing, own: bool, by_access: bool) {
         let effects = self.effects;
         let of = |wanted: bool, service| wanted.then(|| self.acts(road, service, On::There(thing)));
@@ -374,11 +374,6 @@ impl<'a, 'e> Survey<'a, 'e> {
     fn control(&mut self, act: &Act, thing: Thing, surely: bool, verdict: Verdict) {
         let effects = self.effects;
         match thing {
-            Thing::Identity(id) => {
-                self.edges.push(Edge { to: Principal::Identity(id), surely, control: true });
-            }
-            Thing::User(id) => self.edges.push(Edge { to: Principal::User(id), surely, control: true }),
-            Thing::Group(id) => self.edges.push(Edge { to: Principal::Group(id), surely, control: true }),
             Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
             Thing::Key(id) => {
                 let direct = effects.of_key(id);
@@ -396,7 +391,7 @@ impl<'a, 'e> Survey<'a, 'e> {
                     self.edges.push(Edge { to: Principal::Key(id), surely, control: true });
                 }
             }
-            _ => {}
+            other => self.edges.extend(other.somebody().map(|to| Edge { to, surely, control: true })),
         }
     }
 
@@ -411,15 +406,10 @@ impl<'a, 'e> Survey<'a, 'e> {
         if let (Via::Admission { .. }, At::Thing(thing)) = (road.via, road.at) {
             if let Thing::Resource(id) = thing {
                 self.resource(road, id, by_access);
-            } else if by_access {
-                self.other_thing(road, thing);
             }
             return;
         }
         let resources = self.resources(road);
-        if by_access {
-            self.users_and_groups(road, resources);
-        }
         let reachable = effects.reachable(self.who, road.name(), resources, road.at);
         for part in reachable.parts_by_sensitivity() {
             self.data_of(road, part, by_access);
@@ -489,43 +479,6 @@ impl<'a, 'e> Survey<'a, 'e> {
             }
         }
         best >= self.at_best
-    }
-
-    /// Users and groups whose access may be changed.
-    fn users_and_groups(&mut self, road: &Road, resources: ResourcesId) {
-        let effects = self.effects;
-        if let Some(only) = effects.only(resources) {
-            if effects.lies_at_place(only, road.at) {
-                self.other_thing(road, only);
-            }
-            return;
-        }
-        for service in [USER, GROUP] {
-            for lot in effects.people_reached(self.who, road, service) {
-                for &thing in lot.iter() {
-                    self.other_thing(road, thing);
-                }
-            }
-        }
-    }
-
-    fn other_thing(&mut self, road: &Road, thing: Thing) {
-        let principal = match thing {
-            Thing::Group(id) => Principal::Group(id),
-            Thing::User(id) => Principal::User(id),
-            _ => return,
-        };
-        if principal == self.who {
-            return;
-        }
-        for act in &self.acts(road, ACCESS_SERVICE, On::There(thing)).all {
-            if act.class == Some(ActionClass::Access) {
-                let verdict = self.ask(road, act, On::There(thing));
-                if verdict != Verdict::No {
-                    self.edges.push(Edge { to: principal, surely: verdict == Verdict::Yes, control: true });
-                }
-            }
-        }
     }
 
     /// Where a road names a kind of which nothing was gathered at its place, it is judged as if there were some.

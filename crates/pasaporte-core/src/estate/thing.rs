@@ -31,6 +31,18 @@ pub enum Thing {
     Resource(ResourceId),
 }
 
+impl Thing {
+    /// Whom one becomes who controls the thing itself, or acts as it: an identity, a user, or one of a group.
+    pub fn somebody(self) -> Option<Principal> {
+        match self {
+            Self::Identity(id) => Some(Principal::Identity(id)),
+            Self::User(id) => Some(Principal::User(id)),
+            Self::Group(id) => Some(Principal::Group(id)),
+            _ => None,
+        }
+    }
+}
+
 /// Which account a thing is of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum AccountOf {

@@ -222,12 +222,7 @@ impl Paths<'_, '_> {
             }
             (Node::Who(who), Step::Invokes(_), Node::Code(function)) => self.invoking_ways(who, function),
             (Node::Who(who), _, Node::Who(to)) if self.effects.assuming(to).is_some() => {
-                let mut ways = self.becoming_ways(who, to);
-                ways.extend(
-                    to.thing()
-                        .map_or_else(Vec::new, |thing| self.road_ways(who, Step::RewritesAccess, thing)),
-                );
-                ways
+                self.becoming_ways(who, to)
             }
             (Node::Who(who), step, to) => match to.thing() {
                 Some(thing) => {
@@ -245,11 +240,12 @@ impl Paths<'_, '_> {
         }
     }
 
-    /// By acting as somebody, and by handing an identity over.
+    /// By acting as somebody, by changing who may, and by handing an identity over.
     fn becoming_ways(&self, who: Principal, to: Principal) -> Vec<WayThrough> {
         let effects = self.effects;
         let (Some(action), Some(thing)) = (effects.assuming(to), to.thing()) else { return Vec::new() };
         let mut ways = self.decided_ways(who, action, thing);
+        ways.extend(self.road_ways(who, Step::RewritesAccess, thing));
         let Principal::Identity(identity) = to else { return ways };
         for it in effects.handing(who, |id| id == identity) {
             let codes = effects.roads(who);

@@ -300,12 +300,9 @@ fn led_to(thing: Thing) -> Option<Node> {
     Some(match thing {
         Thing::Scope(id) => Node::Access(id),
         Thing::Function(id) => Node::Code(id),
-        Thing::Identity(id) => Node::Who(Principal::Identity(id)),
         Thing::Key(id) => Node::Who(Principal::Key(id)),
-        Thing::User(id) => Node::Who(Principal::User(id)),
-        Thing::Group(id) => Node::Who(Principal::Group(id)),
         Thing::Resource(id) => Node::Data(id),
-        _ => return None,
+        other => Node::Who(other.somebody()?),
     })
 }
 

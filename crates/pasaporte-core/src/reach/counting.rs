@@ -106,6 +106,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         // Where no thing has statements of its own that may take away, one sort of actions is the same on all.
         if road.grant().is_some() && service != ACCESS_SERVICE {
             let others = effects.others_on(self.opposition.as_deref(), None);
+            let is_kept = !Effects::is_of_named_entries(&effects.service_name(service));
             let mut asked: Option<Vec<Thing>> = None;
             for dialect in effects.dialects() {
                 let sorts = self.sorts(road, service, others, dialect);
@@ -113,7 +114,7 @@ impl<'a, 'e> Counting<'a, 'e> {
                     let Some(free) = self.freely(service, sort, holds) else { continue };
                     let line = Line { road, service, sort, dialect, free };
                     counts |= self.on_new(&line);
-                    let is_free = line.free.verdict.is_some() && line.free.few.is_some();
+                    let is_free = is_kept && line.free.verdict.is_some() && line.free.few.is_some();
                     counts |= if is_free && (line.free.denied.is_empty() || !Effects::is_of_people(service)) {
                         self.kept(&line)
                     } else {
@@ -239,15 +240,7 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     /// Counts what a road takes of a kind where nothing stands against it.
     fn kept(&mut self, line: &Line<'_>) -> bool {
-        let effects = self.effects;
-        if Effects::is_of_people(line.service) {
-            self.kept_people(line)
-        } else if Effects::is_of_named_entries(&effects.service_name(line.service)) {
-            let things = effects.things_reached_by(self.who, line.road, line.service);
-            self.ask(line, &things)
-        } else {
-            self.kept_resources(line)
-        }
+        if Effects::is_of_people(line.service) { self.kept_people(line) } else { self.kept_resources(line) }
     }
 
     /// The same of functions, identities, keys, users and groups.
