@@ -136,14 +136,18 @@ impl Effects<'_> {
         self.services_in(road.statement)
     }
 
-    /// The services of which a statement has actions for things that it may take.
+    /// The services of which a statement has actions for things that it may take: of the kinds that its resources name,
+    /// where they do.
     pub(crate) fn services_in(&self, id: StatementId) -> Vec<ServiceId> {
         let statement = self.estate().statement(id);
-        let kinds = self.kinds_of(statement.resources);
-        let fits = |service: &ServiceId| {
-            *service == ACCESS_SERVICE || kinds.as_ref().is_none_or(|kinds| kinds.contains(service))
+        let Some(kinds) = self.kinds_of(statement.resources) else {
+            return self.services_of_actions(statement.actions).to_vec();
         };
-        self.services_of_actions(statement.actions).iter().copied().filter(fits).collect()
+        let mut all: Vec<ServiceId> = kinds.iter().copied().chain([ACCESS_SERVICE]).collect();
+        all.sort_unstable();
+        all.dedup();
+        all.retain(|service| self.has_any(statement.actions, *service));
+        all
     }
 
     fn services_of_actions(&self, actions: ActionsId) -> &[ServiceId] {

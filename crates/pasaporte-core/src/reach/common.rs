@@ -8,10 +8,10 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::counting::Counting;
 use super::{Reaches, Service};
-use crate::access::Verdict;
-use crate::effect::{ACCESS_SERVICE, Effects, Named, Opposes, Road, ServiceId};
+use crate::access::{Needs, Verdict};
+use crate::effect::{Effects, Named, Opposes, Road, ServiceId};
 use crate::estate::{
-    AccountOf, ActionsId, At, Attribute, CeilingId, Condition, FunctionId, Principal, StatementId, Thing,
+    AccountOf, ActionsId, At, Attribute, CeilingId, Condition, FunctionId, Principal, StatementId,
 };
 
 /// What was counted so far.
@@ -70,10 +70,7 @@ pub(super) struct ToAll {
     /// What counts by itself for whoever bears them.
     roads: Vec<Road>,
     /// What counts by itself within an account, and for those of others only where their own side says so too.
-    within: FxHashMap<AccountOf, Vec<Road>>,
-    /// The things of these, and the services of what is done to them.
-    things_within: FxHashSet<Thing>,
-    services_within: FxHashSet<ServiceId>,
+    pub(super) within: FxHashMap<AccountOf, Vec<Road>>,
     named: Named,
     /// The choices of actions of all these roads, each with the services that they are of.
     choices: Box<[(ActionsId, ServiceId)]>,
@@ -139,12 +136,7 @@ impl ToAll {
                 _ => roads.push(road),
             }
         }
-        let things_within: FxHashSet<Thing> =
-            within.values().flatten().filter_map(|road: &Road| road.at.thing()).collect();
-        let services_within = things_within.iter().map(|thing| effects.service_of(*thing));
         Self {
-            services_within: services_within.chain([ACCESS_SERVICE]).collect(),
-            things_within,
             roads,
             within,
             named,
@@ -171,27 +163,26 @@ impl Reaches<'_, '_> {
             also.extend(own.iter().flat_map(|road| self.effects.services_of(road)));
             also.retain(|service| given.dependent.contains(service));
         }
-        let count = |roads: &[&[Road]]| {
-            let mut counting = Counting::new(self, who, &given.named, &also);
-            for roads in roads {
-                counting.take(roads);
+        let count = || -> Arc<[Service]> {
+            let mut counting = Counting::new(self, who, &given.named, &also, None);
+            counting.take(&given.roads);
+            // Across accounts its own side counts as well, and that is its own (`across.rs`).
+            let home = self.effects.home(who);
+            for (account, roads) in &given.within {
+                if self.effects.needs_between(who, home, *account) != Needs::BothSides {
+                    counting.take(roads);
+                }
             }
             counting.open_functions();
             counting.finish().services.into()
         };
-        let everything = || -> Vec<&[Road]> {
-            std::iter::once(&given.roads).chain(given.within.values()).map(Vec::as_slice).collect()
-        };
-        let alike = if also.is_empty() { self.alike(who, given, own) } else { None };
-        let Some(alike) = alike else { return count(&everything()) };
+        let alike = if also.is_empty() { self.alike(who, given) } else { None };
+        let Some(alike) = alike else { return count() };
         let known = || given.counted.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&alike) {
             return Arc::clone(found);
         }
-        let found: Arc<[Service]> = match self.effects.home(who) {
-            None => count(&everything()),
-            Some(home) => count(&[&given.roads, given.within.get(&home).map_or(&[], Vec::as_slice)]),
-        };
+        let found = count();
         known().insert(alike, Arc::clone(&found));
         found
     }
@@ -207,7 +198,7 @@ impl Reaches<'_, '_> {
     }
 
     /// Who is like somebody in all that roads of everybody ask about; none where they ask who exactly it is.
-    fn alike(&self, who: Principal, given: &ToAll, own: &[Road]) -> Option<Alike> {
+    fn alike(&self, who: Principal, given: &ToAll) -> Option<Alike> {
         let effects = self.effects;
         let home = effects.home(who);
         // Outsiders and those whose account is not known have rules of their own.
@@ -223,10 +214,6 @@ impl Reaches<'_, '_> {
         let names = effects.names(who);
         let mut own_names = names.iter().filter(|name| !effects.is_of_everybody(**name));
         if own_names.any(|name| effects.admissions_naming(*name).any(|id| !effects.allows(id))) {
-            return None;
-        }
-        // Across accounts its own side counts as well, and that is its own.
-        if home.is_some() && own.iter().any(|mine| self.meets(mine, home, given)) {
             return None;
         }
         let (denies, ceilings) = self.bearing_on(who, given);
@@ -264,31 +251,5 @@ impl Reaches<'_, '_> {
         };
         // Endpoints that let in anyone do not ask who calls.
         if given.choices.iter().all(is_free) { Default::default() } else { effects.opposing(who) }
-    }
-
-    /// Whether what somebody holds may be the other side of what things of other accounts give to everybody.
-    fn meets(&self, mine: &Road, home: Option<AccountOf>, given: &ToAll) -> bool {
-        let (effects, estate) = (self.effects, self.effects.estate());
-        let statement = estate.statement(mine.statement);
-        let has_any = |service: &ServiceId| effects.has_any(statement.actions, *service);
-        if mine.grant().is_none() || !given.services_within.iter().any(has_any) {
-            return false;
-        }
-        // Nothing of another account lies in a place of one's own.
-        if let (At::Thing(place), Some(AccountOf::Known(_))) = (mine.at, home)
-            && Some(effects.account_of(place)) == home
-        {
-            return false;
-        }
-        let is_foreign = |thing: Thing| Some(effects.account_of(thing)) != home;
-        if let Some(only) = effects.only(statement.resources) {
-            return given.things_within.contains(&only) && is_foreign(only) && estate.lies_at(only, mine.at);
-        }
-        let mut things = given.things_within.iter();
-        things.any(|thing| {
-            is_foreign(*thing)
-                && estate.lies_at(*thing, mine.at)
-                && effects.takes(statement.resources, *thing)
-        })
     }
 }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::across::Across;
 use super::counted::{Chunk, Counted, Part};
 use super::settling::settle;
 use super::{Act, Reaches, Service, act_of, stands_for_class};
@@ -31,6 +32,8 @@ pub(super) struct Counting<'a, 'e> {
     home: Option<AccountOf>,
     /// The services of what it has otherwise, which is counted apart.
     also: &'a FxHashSet<ServiceId>,
+    /// What other accounts give it as long as its own side does so too.
+    across: Option<Across<'a>>,
     by_ways_in: FxHashSet<ServiceId>,
     idle: Vec<Road>,
 }
@@ -41,6 +44,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         who: Principal,
         named: &'a Named,
         also: &'a FxHashSet<ServiceId>,
+        across: Option<Across<'a>>,
     ) -> Self {
         let effects = reaches.effects;
         Self {
@@ -52,6 +56,7 @@ impl<'a, 'e> Counting<'a, 'e> {
             named,
             home: effects.home(who),
             also,
+            across,
             by_ways_in: FxHashSet::default(),
             idle: Vec::new(),
         }
@@ -101,42 +106,52 @@ impl<'a, 'e> Counting<'a, 'e> {
 
     /// What a road gives on the things of one kind; whether that is anything.
     fn service(&mut self, road: &Road, service: ServiceId, holds: Option<Truth>) -> bool {
-        let effects = self.effects;
         let mut counts = false;
-        // Where no thing has statements of its own that may take away, one sort of actions is the same on all.
+        let mut apart = Vec::new();
         if road.grant().is_some() && service != ACCESS_SERVICE {
-            let others = effects.others_on(self.opposition.as_deref(), None);
-            let is_kept = !Effects::is_of_named_entries(&effects.service_name(service));
-            let mut asked: Option<Vec<Thing>> = None;
-            for dialect in effects.dialects() {
-                let sorts = self.sorts(road, service, others, dialect);
-                for sort in sorts.all() {
-                    let Some(free) = self.freely(service, sort, holds) else { continue };
-                    let line = Line { road, service, sort, dialect, free };
-                    counts |= self.on_new(&line);
-                    let is_free = is_kept && line.free.verdict.is_some() && line.free.few.is_some();
-                    counts |= if is_free && (line.free.denied.is_empty() || !Effects::is_of_people(service)) {
-                        self.kept(&line)
-                    } else {
-                        let things =
-                            asked.get_or_insert_with(|| effects.things_reached_by(self.who, road, service));
-                        self.ask(&line, things)
-                    };
-                }
-            }
+            counts |= self.granted(road, service, holds);
         } else {
-            for ((others, dialect), things) in self.by_what_tells_apart(road, service) {
-                let sorts = self.sorts(road, service, others, dialect);
-                for sort in sorts.all() {
-                    if let Some(free) = self.freely(service, sort, holds) {
-                        counts |= self.ask(&Line { road, service, sort, dialect, free }, &things);
-                    }
+            apart = self.effects.things_reached_by(self.who, road, service);
+        }
+        apart.extend(self.across.iter().flat_map(|across| across.met_by(self.effects, road, service)));
+        for ((others, dialect), things) in self.by_what_tells_apart(apart) {
+            let sorts = self.sorts(road, service, others, dialect);
+            for sort in sorts.all() {
+                if let Some(free) = self.freely(service, sort, holds) {
+                    counts |= self.ask(&Line { road, service, sort, dialect, free }, &things);
                 }
             }
         }
         if counts {
             let (_, roads) = self.services.entry(service).or_default();
             roads.push(*road);
+        }
+        counts
+    }
+
+    /// What a grant gives by itself on the things of one kind. Where no thing has statements of its own that may take
+    /// away, one sort of actions is the same on all.
+    fn granted(&mut self, road: &Road, service: ServiceId, holds: Option<Truth>) -> bool {
+        let effects = self.effects;
+        let others = effects.others_on(self.opposition.as_deref(), None);
+        let is_kept = !Effects::is_of_named_entries(&effects.service_name(service));
+        let mut asked: Option<Vec<Thing>> = None;
+        let mut counts = false;
+        for dialect in effects.dialects() {
+            let sorts = self.sorts(road, service, others, dialect);
+            for sort in sorts.all() {
+                let Some(free) = self.freely(service, sort, holds) else { continue };
+                let line = Line { road, service, sort, dialect, free };
+                counts |= self.on_new(&line);
+                let is_free = is_kept && line.free.verdict.is_some() && line.free.few.is_some();
+                counts |= if is_free && (line.free.denied.is_empty() || !Effects::is_of_people(service)) {
+                    self.kept(&line)
+                } else {
+                    let things =
+                        asked.get_or_insert_with(|| effects.things_reached_by(self.who, road, service));
+                    self.ask(&line, things)
+                };
+            }
         }
         counts
     }
@@ -167,11 +182,11 @@ impl<'a, 'e> Counting<'a, 'e> {
         Some(Free { verdict, denied, few })
     }
 
-    /// The things of a service that a road takes, those together on which the same tells actions apart.
-    fn by_what_tells_apart(&self, road: &Road, service: ServiceId) -> Vec<((Others, Dialect), Vec<Thing>)> {
+    /// Things, those together on which the same tells actions apart.
+    fn by_what_tells_apart(&self, things: Vec<Thing>) -> Vec<((Others, Dialect), Vec<Thing>)> {
         let effects = self.effects;
         let mut all: Vec<((Others, Dialect), Vec<Thing>)> = Vec::new();
-        for thing in effects.things_reached_by(self.who, road, service) {
+        for thing in things {
             let others = effects.others_on(self.opposition.as_deref(), Some(thing));
             let told_by = (others, effects.dialect(thing));
             match all.iter_mut().find(|(known, _)| *known == told_by) {

@@ -7,6 +7,7 @@
 //!
 //! What everybody may stands apart, and is worked out once for all who are alike.
 
+mod across;
 mod common;
 mod counted;
 mod counting;
@@ -21,6 +22,7 @@ use crate::access::{Becoming, Verdict};
 use crate::effect::{Act as Sort, Effects, Handing, Overtaking, Road};
 use crate::estate::{ActionClass, KeyReach, Principal, Thing};
 
+use across::Across;
 use counting::{Counting, Tally};
 
 /// All that a principal may do.
@@ -124,7 +126,8 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let own = effects.roads_by(principal, &own);
         let named = effects.actions_named(&own);
         let given = self.given_to(principal, &everybodys);
-        let mut counting = Counting::new(self, principal, &named, &given.services);
+        let across = Across::new(effects, principal, &own, &given);
+        let mut counting = Counting::new(self, principal, &named, &given.services, Some(across));
         counting.take(&own);
         if is_crowd {
             counting.open_functions();

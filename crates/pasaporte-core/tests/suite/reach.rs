@@ -2,7 +2,7 @@
 
 use crate::support::{Line, World, allow, deny, everybody, named, time};
 use pasaporte_core::access::{Access, Context, INVOKE, Verdict};
-use pasaporte_core::effect::Effects;
+use pasaporte_core::effect::{Effects, Road};
 use pasaporte_core::estate::*;
 use pasaporte_core::reach::{Act, Reach, Reaches, Service};
 use rstest::rstest;
@@ -362,4 +362,63 @@ fn what_a_thing_gives_to_everybody_is_its_own_accounts(#[case] order: [&str; 2])
         let read = acts(&reaches.of(who).common).into_iter().find(|(_, action, ..)| action == "table/read");
         assert_eq!(read.map_or(0, |(_, _, surely, _)| surely), surely, "{name}");
     }
+}
+
+/// What one holds counts where a thing of another account asks for both sides and has a statement on its own.
+#[rstest]
+#[case::that_names_it("far", "table/read", "table/*", "*:t", true)]
+#[case::that_names_its_group("crew", "table/read", "table/*", "*:t", true)]
+#[case::that_names_all_who_are_signed_in("signed-in", "table/read", "table/*", "*:t", true)]
+#[case::with_rights_over_access("crew", "access/write", "access/*", "*:t", true)]
+#[case::that_names_somebody_else("near", "table/read", "table/*", "*:t", false)]
+#[case::that_gives_something_else("far", "table/write", "table/read", "*:t", false)]
+#[case::of_other_things("signed-in", "table/read", "table/*", "*:u", false)]
+fn what_is_held_is_one_side_of_two(
+    #[case] to: &str,
+    #[case] given: &'static str,
+    #[case] held: &'static str,
+    #[case] on: &'static str,
+    #[case] counts: bool,
+) {
+    let mut world = World::default();
+    world.account("a");
+    world.account("b");
+    let near = Principal::Identity(world.identity("near", "a"));
+    let far = Principal::Identity(world.identity("far", "b"));
+    let crew = Principal::Group(world.group("crew", &[far], None));
+    let table = world.resource("table:t", "a");
+    world.resource("table:u", "a");
+    let to = match to {
+        "far" => far,
+        "near" => near,
+        "crew" => crew,
+        _ => Principal::SignedIn,
+    };
+    world.admit(table, &[to], &allow(&[given]));
+    // Nothing of its own account is taken, nor will be.
+    world.grant(far, At::Everywhere, &[allow(&[held]).on(&[on]), deny(&[held]).but_on(&["table:t"])]);
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let reach = Reaches::new(&effects).of(far);
+    let surely: Vec<usize> = reach.own.iter().flat_map(|it| &it.acts).map(|act| act.surely).collect();
+    assert_eq!(surely, if counts { vec![1] } else { vec![] });
+    assert!(reach.common.is_empty(), "its own side is its own: {:?}", reach.common);
+    let by_grant = |road: &&Road| road.grant().is_some();
+    assert_eq!(reach.idle.iter().any(|road| by_grant(&road)), !counts);
+}
+
+/// A wildcard for the kind in an action is a word for whatever kind the statement's resources name.
+#[rstest]
+#[case("?*/read", "account:*", &[("account", "account/read", 1, 0)])]
+#[case("*t/read", "account:*", &[("account", "account/read", 1, 0)])]
+#[case("t*/read", "account:*", &[])]
+fn a_wildcard_reads_of_the_kind_that_is_named(
+    #[case] action: &'static str,
+    #[case] on: &'static str,
+    #[case] expected: &[(&str, &str, usize, usize)],
+) {
+    let (_, reach) = reach_of(|world, role| world.grant(role, At::Everywhere, &[allow(&[action]).on(&[on])]));
+    let on_kind: Vec<Service> = reach.own.iter().filter(|it| &*it.name == "account").cloned().collect();
+    assert_eq!(acts(&on_kind), told(expected));
+    assert_eq!(reach.idle.is_empty(), !expected.is_empty());
 }

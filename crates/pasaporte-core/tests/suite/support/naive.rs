@@ -46,11 +46,14 @@ pub struct Naive<'e> {
     pub estate: &'e Estate,
     grants: usize,
     ceilings: usize,
+    /// What is left aside: statements by a grant, or on a thing itself.
+    pub without: Vec<(Option<GrantId>, StatementId)>,
 }
 
 impl<'e> Naive<'e> {
     pub fn new(cooked: &'e Cooked, recipe: &Recipe) -> Self {
-        Self { estate: &cooked.estate, grants: recipe.grants.len(), ceilings: recipe.ceilings.len() }
+        let (grants, ceilings) = (recipe.grants.len(), recipe.ceilings.len());
+        Self { estate: &cooked.estate, grants, ceilings, without: Vec::new() }
     }
 
     pub fn decide(&self, who: Principal, action: &str, on: Thing, given: &Given) -> Tri {
@@ -63,7 +66,8 @@ impl<'e> Naive<'e> {
         let anyone = self.names(Principal::Anyone);
         // Allowed and denied by the caller's side, by the resource's, and by what is given to everybody.
         let (mut caller, mut resource, mut to_all) = ((0, 0), (0, 0), (0, 0));
-        for grant in (0..self.grants).map(|index| self.estate.grant(GrantId::new(index))) {
+        for id in (0..self.grants).map(GrantId::new) {
+            let grant = self.estate.grant(id);
             let holds_here = match grant.at {
                 At::Everywhere => true,
                 At::Thing(place) => self.chain_of(on).contains(&place),
@@ -78,6 +82,7 @@ impl<'e> Naive<'e> {
                         sets.extend(&set.includes);
                     }
                 }
+                statements.retain(|statement| !self.without.contains(&(Some(id), *statement)));
                 self.weigh(&statements, who, action, on, given, &mut caller);
                 if everybody.contains(&grant.principal) {
                     self.weigh(&statements, who, action, on, given, &mut to_all);
@@ -88,6 +93,7 @@ impl<'e> Naive<'e> {
             let to = self.estate.list(admission.to);
             if matches!(on, Target::There(thing) if admission.on == *thing)
                 && to.iter().any(|to| names.contains(to))
+                && !self.without.contains(&(None, admission.statement))
             {
                 self.weigh(&[admission.statement], who, action, on, given, &mut resource);
                 if to.iter().any(|to| anyone.contains(to)) {
