@@ -33,7 +33,7 @@ pub struct Reached {
     /// What it may do in effect, by service, what reaches confidential things and most first; each thing is counted
     /// once.
     pub rights: Vec<ServiceOut>,
-    /// What it may do besides, because any signed-in caller may, or anyone.
+    /// What it may do besides, by what any signed-in caller of its account is given, or anyone.
     pub as_anyone: Vec<ServiceOut>,
     /// What it holds without effect: denied, bounded, or on nothing that it gets at.
     pub without_effect: Vec<StatementOut>,
@@ -77,8 +77,10 @@ pub struct StatementOut {
 /// An action and on how many things it is allowed in effect.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct ActOut {
-    /// The action; null for all of a class that wildcards take, beside those that are named.
+    /// The action; null for those of a class that wildcards take, beside those that are named.
     pub action: Option<String>,
+    /// One that wildcards take, where the action is null.
+    pub such_as: Option<String>,
     /// Its class; null where no line of the catalogue knows it.
     pub class: Option<Word<ActionClass>>,
     /// On how many things it is surely allowed.
@@ -302,6 +304,7 @@ impl ActOut {
     fn new(estate: &Estate, act: &Act) -> Self {
         Self {
             action: (!act.is_wild).then(|| act.action.to_string()),
+            such_as: act.is_wild.then(|| act.action.to_string()),
             class: act.class.map(Word),
             surely: act.surely,
             perhaps: act.perhaps,

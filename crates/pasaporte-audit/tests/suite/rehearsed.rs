@@ -18,8 +18,8 @@ use proptest::test_runner::RngSeed;
 /// A use: who, which action, on which thing, whether it was refused, how often. By the numbers of the recipe.
 type Used = (usize, usize, Option<usize>, bool, u64);
 
-/// Three identities, a user, an outsider, a service.
-const WHO: [usize; 6] = [8, 9, 10, 13, 12, 11];
+/// Five identities, a user, an outsider, a service.
+const WHO: [usize; 8] = [8, 9, 10, 11, 12, 15, 14, 13];
 const THINGS: usize = 8;
 
 fn uses() -> impl Strategy<Value = Vec<Used>> {

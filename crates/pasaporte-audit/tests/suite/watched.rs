@@ -31,8 +31,8 @@ const MADE: [&str; 3] = ["2024-01-01", "2026-09-01", "2026-11-15"];
 const ENDS: [Option<&str>; 3] = [None, Some("2026-01-01"), Some("2027-06-01")];
 const USED: [LastUse; 2] = [LastUse::Unknown, LastUse::Never];
 
-/// Those of the recipe's principals who may be seen: three identities and a user.
-const SEEN: [usize; 4] = [8, 9, 10, 13];
+/// Those of the recipe's principals who may be seen: five identities and a user.
+const SEEN: [usize; 6] = [8, 9, 10, 11, 12, 15];
 
 fn seen() -> impl Strategy<Value = Seen> {
     let one_use = (0..SEEN.len(), 0..ACTIONS.len(), 0..8usize, prop::bool::weighted(0.2));

@@ -105,17 +105,24 @@ impl Effects<'_> {
             return reached.then_some(Some(Thing::Scope(scope))).into_iter().collect();
         }
         let below = |account: ScopeId| scope.is_none_or(|scope| estate.tree().is_within(account, scope));
+        let within = |accounts: &[ScopeId]| -> Vec<Option<Thing>> {
+            let below = accounts.iter().copied().filter(|id| below(*id));
+            below.map(|id| Some(Thing::Scope(id))).collect()
+        };
         let mut all: Vec<Option<Thing>> = Vec::new();
         match home {
             Some(AccountOf::Known(home)) => {
-                all.extend(below(home).then_some(Some(Thing::Scope(home))));
-                let others = self.fresh.open_accounts.iter().copied().filter(|id| *id != home && below(*id));
-                all.extend(others.map(|id| Some(Thing::Scope(id))));
+                all.extend(within(&[home]));
+                let others = within(&self.fresh.open_accounts).into_iter();
+                all.extend(others.filter(|id| *id != Some(Thing::Scope(home))));
             }
-            Some(AccountOf::Unnamed | AccountOf::Unknown) => all.push(scope.map(Thing::Scope)),
-            None => {
-                let accounts = self.fresh.accounts.iter().copied().filter(|id| below(*id));
-                all.extend(accounts.map(|id| Some(Thing::Scope(id))));
+            Some(AccountOf::Unnamed) => {
+                all.push(scope.map(Thing::Scope));
+                all.extend(within(&self.fresh.open_accounts));
+            }
+            // Of whom nobody knows the account, it may be any.
+            Some(AccountOf::Unknown) | None => {
+                all.extend(within(&self.fresh.accounts));
                 if all.is_empty() {
                     all.push(scope.map(Thing::Scope));
                 }

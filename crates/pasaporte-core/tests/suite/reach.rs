@@ -407,6 +407,69 @@ fn what_is_held_is_one_side_of_two(
     assert_eq!(reach.idle.iter().any(|road| by_grant(&road)), !counts);
 }
 
+/// Where nothing says of which account a thing is, somebody's own side may be enough, and may not be.
+#[rstest]
+#[case::all_of_its_kind("table:*")]
+#[case::it_alone("table:lost")]
+#[case::by_its_end("*:lost")]
+fn what_is_of_an_account_that_is_not_known_is_perhaps_open(#[case] on: &'static str) {
+    let (_, reach) = reach_of(|world, role| {
+        world.resource("table:lost", "never-declared");
+        world.grant(role, At::Everywhere, &[allow(&["table/read"]).on(&[on]).but_on(&["table:t"])]);
+    });
+    assert_eq!(acts(&reach.own), told(&[("table", "table/read", 0, 1)]));
+}
+
+/// What is sure by one statement and perhaps by another is sure, and counts once.
+#[rstest]
+#[case::one_of_all(&["bucket:*"], &["bucket:maps"], (1, 1))]
+#[case::all_of_it(&["bucket:*"], &["*:maps", "*:scans"], (2, 0))]
+#[case::the_other_way_round(&["bucket:maps"], &["bucket:*"], (2, 0))]
+fn what_is_sure_by_one_of_two_is_sure(
+    #[case] perhaps: &[&'static str],
+    #[case] surely: &[&'static str],
+    #[case] expected: (usize, usize),
+) {
+    let (_, reach) = reach_of(|world, role| {
+        let unread = Condition::Opaque(world.builder.name("at full moon"));
+        world.grant(role, At::Everywhere, &[allow(&["bucket/read"]).on(perhaps).when(unread)]);
+        world.grant(role, At::Everywhere, &[allow(&["bucket/read"]).on(surely)]);
+    });
+    let read = &reach.own[0].acts[0];
+    assert_eq!((read.surely, read.perhaps), expected);
+}
+
+/// What another statement gives is not told of one whose condition fails.
+#[rstest]
+#[case::the_same("bucket:maps")]
+#[case::more("bucket:*")]
+fn what_fails_gives_nothing_though_another_gives_the_same(#[case] on: &'static str) {
+    let (_, reach) = reach_of(|world, role| {
+        let elsewhere = world.builder.name("elsewhere");
+        let far = Condition::Test(Attribute::CallerAccount, Test::Equals(Box::new([elsewhere])));
+        world.grant(role, At::Everywhere, &[allow(&["bucket/read"]).on(&["bucket:maps"]).when(far)]);
+        world.grant(role, At::Everywhere, &[allow(&["bucket/read"]).on(&[on])]);
+    });
+    let grants = |roads: &[Road]| roads.iter().filter_map(Road::grant).map(Id::index).collect();
+    let (idle, giving): (Vec<usize>, Vec<usize>) = (grants(&reach.idle), grants(&reach.own[0].roads));
+    assert_eq!((idle, giving), (vec![0], vec![1]));
+}
+
+/// Of whom nobody knows the account, it may be any: what is made where one side is enough is surely taken.
+#[rstest]
+#[case::one_side_is_enough(CrossAccount::OneSide, Verdict::Yes)]
+#[case::both_sides_are_asked_for(CrossAccount::BothSides, Verdict::Depends)]
+fn new_things_for_one_of_an_account_that_is_not_known(#[case] side: CrossAccount, #[case] on_new: Verdict) {
+    let mut world = World::default();
+    world.scope_with(ScopeKind::Account, "a", None, |scope| scope.cross_account = side);
+    world.account("b");
+    let stray = Principal::Identity(world.identity("stray", "never-declared"));
+    world.grant(stray, At::Everywhere, &[allow(&["table/read"])]);
+    let estate = world.finish();
+    let reach = Reaches::new(&Effects::new(&estate)).of(stray);
+    assert_eq!(reach.own[0].acts[0].on_new, on_new);
+}
+
 /// A wildcard for the kind in an action is a word for whatever kind the statement's resources name.
 #[rstest]
 #[case("?*/read", "account:*", &[("account", "account/read", 1, 0)])]

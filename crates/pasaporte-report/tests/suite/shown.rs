@@ -99,7 +99,7 @@ proptest! {
         }
         let count = |kind: &str| rows[kind];
         prop_assert_eq!(count("functions"), 2);
-        prop_assert_eq!(count("identities"), 3);
+        prop_assert_eq!(count("identities"), 5);
         prop_assert_eq!(count("grants"), recipe.grants.len());
         prop_assert_eq!(count("endpoints"), recipe.doors.len());
         prop_assert_eq!(count("triggers"), usize::from(recipe.fed));

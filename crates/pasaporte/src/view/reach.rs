@@ -60,9 +60,10 @@ pub(crate) fn reached(page: Page, it: &Reached) -> String {
         out.push_str(&held(page, service));
     }
     if !it.as_anyone.is_empty() {
-        let title =
-            if it.account.is_some() { "And what anybody signed in may" } else { "And what anyone may" };
-        let _ = writeln!(out, "\n{}", paint(BOLD, title));
+        out.push('\n');
+        for line in wrap(&besides(it), page.text_width()) {
+            let _ = writeln!(out, "{}", paint(BOLD, &line));
+        }
         for service in &it.as_anyone {
             let _ = writeln!(out, "  {}", paint(BOLD, &service.service));
             out.push_str(&acts(page, service, "    "));
@@ -131,9 +132,19 @@ fn held(page: Page, service: &ServiceOut) -> String {
     out
 }
 
+/// By what everybody is given it may do more: what a thing gives to whoever is signed in counts for its own account.
+fn besides(it: &Reached) -> String {
+    let is_signed_in = it.names.iter().any(|name| name == "signed-in");
+    match &it.account {
+        Some(account) if is_signed_in => format!("And by what anybody signed in at {account} is given"),
+        _ if is_signed_in => "And by what anybody signed in is given".to_owned(),
+        _ => "And by what anyone is given".to_owned(),
+    }
+}
+
 /// The actions of a service, those that come to the same together.
 fn acts(page: Page, service: &ServiceOut, indent: &str) -> String {
-    let mut groups: Vec<(Vec<String>, Vec<&str>, &ActOut)> = Vec::new();
+    let mut groups: Vec<(Vec<String>, Vec<&ActOut>, &ActOut)> = Vec::new();
     for act in &service.acts {
         let same = |other: &ActOut| {
             (act.surely, act.perhaps, act.confidential, &act.example, act.on_new.0)
@@ -143,26 +154,39 @@ fn acts(page: Page, service: &ServiceOut, indent: &str) -> String {
             groups.push((Vec::new(), Vec::new(), act));
             groups.len() - 1
         });
-        let (named, classes, _) = &mut groups[index];
+        let (named, wild, _) = &mut groups[index];
         match &act.action {
-            // Under the heading of its service an action needs no more than its operation.
-            Some(action) => named.push(match action.split_once('/') {
-                Some((of, operation)) if *of == service.service => operation.to_owned(),
-                _ => action.clone(),
-            }),
-            None => classes.push(act.class.map_or("other", |class| class.0.word())),
+            Some(action) => named.push(operation(service, action).to_owned()),
+            None => wild.push(act),
         }
     }
     let rest = format!("{indent}    ");
-    groups.into_iter().fold(String::new(), |out, (mut names, classes, act)| {
-        names.extend(classes.iter().map(|class| format!("any {class} action")));
+    groups.into_iter().fold(String::new(), |out, (named, wild, act)| {
+        let named = (!named.is_empty()).then(|| named.join(", "));
+        let parts: Vec<String> = named.into_iter().chain(by_wildcard(service, &wild)).collect();
         out + &page.paragraph(
-            &format!("{} {}", names.join(", "), on(service, act)),
+            &format!("{} {}", parts.join(", and "), on(service, act)),
             indent,
             &rest,
             rest.len(),
         )
     })
+}
+
+/// An action under the heading of its service, which needs no more than its operation there.
+fn operation<'a>(service: &ServiceOut, action: &'a str) -> &'a str {
+    match action.split_once('/') {
+        Some((of, operation)) if *of == service.service => operation,
+        _ => action,
+    }
+}
+
+/// Actions that wildcards take, by their classes. How many of a class those are is not said, only that there is one.
+fn by_wildcard(service: &ServiceOut, wild: &[&ActOut]) -> Option<String> {
+    let example = operation(service, wild.first()?.such_as.as_deref()?);
+    let classes: Vec<&str> =
+        wild.iter().map(|act| act.class.map_or("other", |class| class.0.word())).collect();
+    Some(format!("by wildcard {} actions such as {example}", classes.join(", ")))
 }
 
 /// On what an action is allowed.

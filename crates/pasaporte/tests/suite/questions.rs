@@ -23,11 +23,16 @@ fn answers(args: &[&str]) -> Value {
 
 /// An answer about a small estate.
 fn of(estate: &str, args: &[&str]) -> Value {
-    let place = Place::with("estate.yaml", format!("estate: 1\nas_of: 2026-11-20\n{estate}\n"));
+    let place = place_of(estate);
     let all: Vec<&str> = args.iter().copied().chain(["estate.yaml", "--format", "json"]).collect();
     let run = place.run(&all);
     assert_eq!(run.code, 0, "{}", run.err);
     serde_json::from_str(&run.out).unwrap()
+}
+
+/// A folder with a small estate.
+fn place_of(estate: &str) -> Place {
+    Place::with("estate.yaml", format!("estate: 1\nas_of: 2026-11-20\n{estate}\n"))
 }
 
 fn texts(values: &Value, field: &str) -> Vec<String> {
@@ -388,6 +393,44 @@ fn a_wildcard_is_shown_as_such_and_as_how_much_it_takes_in() {
     for class in ["read", "write", "delete", "list", "manage"] {
         assert!(classes.contains(&&Value::from(class)), "{class} of {classes:?}");
     }
+}
+
+/// How many of a class a wildcard takes is not said, only that there is one, which `explain` allows.
+#[rstest]
+#[case::few_of_a_class("table/s*", &["by wildcard write, other actions such as send"])]
+#[case::beside_one_that_is_named("table/read, table/s*", &["read, and by wildcard write, other actions such as send"])]
+#[case::with_a_deny("table/*, deny table/send", &["by wildcard write,"])]
+fn a_wildcard_is_told_by_one_that_it_takes(#[case] actions: &str, #[case] told: &[&str]) {
+    let (allowed, denied) = actions.split_once(", deny ").unwrap_or((actions, ""));
+    let deny = if denied.is_empty() { String::new() } else { format!(", \"deny {denied}\"") };
+    let estate = format!(
+        "{STORE}identities: [{{id: i, in: a, kind: service-account, grants: [{{statements: [\"allow {allowed} on table:t\"{deny}]}}]}}]"
+    );
+    let answer = of(&estate, &["reach", "i"]);
+    let acts = answer["rights"][0]["acts"].as_array().unwrap();
+    let wild: Vec<&str> = acts.iter().filter_map(|act| act["such_as"].as_str()).collect();
+    assert!(!wild.is_empty() && wild.len() == acts.iter().filter(|act| act["action"].is_null()).count());
+    for action in wild {
+        let asked = of(&estate, &["explain", "identity:i", action, "table:t"]);
+        assert_eq!(asked["verdict"], "yes", "{action}");
+    }
+    let text = place_of(&estate).run(&["reach", "i", "estate.yaml"]).out;
+    for told in told {
+        assert!(text.contains(told), "{text}");
+    }
+}
+
+/// What a thing gives to whoever is signed in is its own account's, and of whoever is of none, anyone's is told.
+#[rstest]
+#[case("i", "And by what anybody signed in at account:a is given")]
+#[case("service:notifier", "And by what anyone is given")]
+#[case("anyone", "It may, in effect")]
+fn what_everybody_is_given_is_told_of_whom(#[case] who: &str, #[case] heading: &str) {
+    let estate = format!(
+        "{STORE}identities: [{{id: i, in: a, kind: service-account}}]\naccess: [{{on: \"table:t\", to: [anyone, signed-in], allow: [table/read]}}, {{on: \"bucket:maps\", to: [\"service:notifier\"], allow: [bucket/read]}}]"
+    );
+    let text = place_of(&estate).run(&["reach", who, "estate.yaml"]).out;
+    assert!(text.lines().any(|line| line == heading), "{text}");
 }
 
 #[test]

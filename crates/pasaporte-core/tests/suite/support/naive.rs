@@ -111,8 +111,16 @@ impl<'e> Naive<'e> {
             Principal::Outside(_) => resource.0,
             // An account that is not in the estate is an outsider as a whole.
             Principal::Account(id) if self.estate.get(id).is_none() => resource.0,
-            _ if self.home(who) == self.account_of(on) => caller.0.max(resource.0),
-            _ => caller.0.min(resource.0),
+            _ => {
+                let (within, across) = (caller.0.max(resource.0), caller.0.min(resource.0));
+                match self.is_within(who, on) {
+                    Some(true) => within,
+                    Some(false) => across,
+                    // Nobody knows: what both readings agree on.
+                    None if within == across => within,
+                    None => 1,
+                }
+            }
         };
         let mut answer = by_sides.max(to_all.0).min(2 - caller.1.max(resource.1));
         for ceiling in (0..self.ceilings).map(|index| self.estate.ceiling(CeilingId::new(index))) {
@@ -323,6 +331,18 @@ impl<'e> Naive<'e> {
             Thing::Scope(scope) if self.is_account(scope) => Some(scope),
             _ => None,
         })
+    }
+
+    /// Whether a principal and something are of one account; none where a place that is not declared hides that.
+    fn is_within(&self, who: Principal, on: &Target) -> Option<bool> {
+        let is_lost = |chain: Vec<Thing>| {
+            chain.iter().any(|at| matches!(at, Thing::Scope(scope) if self.estate.get(*scope).is_none()))
+        };
+        let lives_in = who.thing().map(|thing| self.chain(thing)).unwrap_or_default();
+        if is_lost(lives_in) || is_lost(self.chain_of(on)) {
+            return None;
+        }
+        Some(self.home(who) == self.account_of(on))
     }
 
     fn one_side(&self, on: &Target) -> bool {

@@ -108,11 +108,13 @@ pub const RESOURCE_PATTERNS: [&str; 13] = [
     "group:g?",
 ];
 pub const GROUPS: usize = 3;
-/// Principals by number: anyone, signed-in, three accounts (the last not in the estate), three groups, three
-/// identities, a service, an outsider, a user, a key, a token.
-pub const PRINCIPALS: usize = 16;
-/// Places by number: everywhere, an organization, two accounts, an app, two tables, two functions, a queue, an identity.
-pub const PLACES: usize = 11;
+/// Principals by number: anyone, signed-in, three accounts (the last not in the estate), three groups, five
+/// identities (the last two of a place that is not in the estate, and of no account), a service, an outsider, a user, a
+/// key, a token.
+pub const PRINCIPALS: usize = 18;
+/// Places by number: everywhere, an organization, two accounts, an app, two tables, two functions, a queue, an identity, a
+/// table of a place that is not in the estate.
+pub const PLACES: usize = 12;
 /// The network that conditions name as public.
 pub const PUBLIC: &str = "203.0.113.0/24";
 pub const PRIVATE: &str = "10.0.0.0/8";
@@ -188,11 +190,12 @@ pub fn recipe() -> impl Strategy<Value = Recipe> {
 pub struct Cooked {
     pub estate: Estate,
     pub principals: Vec<Principal>,
-    /// Two tables, two functions, a queue, three identities, a key, a user, three groups, and the scopes: organization, two
-    /// accounts, an app.
+    /// Two tables, two functions, a queue, five identities, a key, a user, three groups, the scopes: organization, two
+    /// accounts, an app; and a table of a place that is not there.
     pub things: Vec<Thing>,
     pub function: FunctionId,
-    pub identities: [IdentityId; 3],
+    /// Two of account `a`, one of `b`, one of a place that is not there, and one of the organization and no account.
+    pub identities: [IdentityId; 5],
     pub key: KeyId,
     pub verifier: VerifierId,
 }
@@ -230,6 +233,8 @@ pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[T
         world.identity_tagged("i", "app", &[("team", "tides")]),
         world.identity_tagged("j", "a", &[("team", "berths")]),
         world.identity("k", "b"),
+        world.identity("l", "lost"),
+        world.identity("m", "o"),
     ];
     let secret = |secret: bool| secret.then_some(Sensitivity::Confidential);
     let tags = [world.tags(&[("team", "tides")]), world.tags(&[("team", "berths")])];
@@ -243,6 +248,7 @@ pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[T
     let function = world.function("f", "app", Some("i"));
     let other = world.function("g", "b", Some("k"));
     let queue = world.resource("queue:q", "a");
+    let lost = world.resource("table:c", "lost");
     let key = spare_key(&mut world, recipe, function, app);
     let verifier: VerifierId = world.builder.mention("site");
     world.verifier(|_, _| {});
@@ -266,7 +272,7 @@ pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[T
     let functions = [function, other].map(Thing::Function);
     let people = identities.map(Thing::Identity);
     let places: Vec<Thing> =
-        scopes.into_iter().chain(tables).chain(functions).chain([queue, people[1]]).collect();
+        scopes.into_iter().chain(tables).chain(functions).chain([queue, people[1], lost]).collect();
     let groups: Vec<Principal> = principals[5..5 + GROUPS].to_vec();
     for number in 0..GROUPS {
         // A group lists only those after it, so that there is no circle.
@@ -326,6 +332,7 @@ pub fn cook_with(recipe: &Recipe, add: impl FnOnce(&mut World, &[Principal], &[T
         .chain([Thing::Key(key), Thing::User(user)])
         .chain(groups.iter().filter_map(|group| group.thing()))
         .chain(scopes)
+        .chain([lost])
         .collect();
     add(&mut world, &principals, &things);
     Cooked { estate: world.finish(), principals, things, function, identities, key, verifier }
