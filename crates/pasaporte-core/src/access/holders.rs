@@ -98,9 +98,17 @@ impl Access<'_> {
     /// Whom something gives acting as an identity that is about that identity, or a part of all: not what takes in every
     /// identity that is made. Each once, sorted.
     pub fn named_to_assume(&self, on: Thing) -> Vec<Principal> {
-        let holders = self.assumers.get_or_init(|| self.holders(&self.assume));
         let for_all = |resources| self.is_wide(resources) && self.may_take_all_of_a_kind(resources);
-        self.candidates_but(holders, |actions| self.assume.may_be_picked_by(actions), on, for_all)
+        self.candidates_but(self.assumers(), |actions| self.assume.may_be_picked_by(actions), on, for_all)
+    }
+
+    /// Who may act as an identity, as [`Access::who_may`] tells it: those too who may act as every identity there.
+    pub fn who_may_assume(&self, on: Thing, given: &Context) -> Vec<(Principal, Verdict)> {
+        self.who_may(self.assumers(), &self.assume, on, given)
+    }
+
+    fn assumers(&self) -> &Holders {
+        self.assumers.get_or_init(|| self.holders(&self.assume))
     }
 
     /// The verdict on a name; for a group the best of its members'.

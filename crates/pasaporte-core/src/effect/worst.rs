@@ -279,7 +279,7 @@ impl<'a, 'e> Survey<'a, 'e> {
                     continue;
                 }
                 let there = effects.things_of(service, place);
-                let held = self.over_all(road, act, verdict, &there);
+                let held = self.over_all(road, act, (verdict, place), &there);
                 if let Some(verdict) = held {
                     let inferred = there.is_empty() && act.class != Some(ActionClass::Code);
                     self.found(Impact::ControlsAccess, verdict, inferred, || {
@@ -295,7 +295,7 @@ impl<'a, 'e> Survey<'a, 'e> {
                     let there = effects.things_of(service, place);
                     if verdict != Verdict::No
                         && !there.is_empty()
-                        && let Some(verdict) = self.over_all(road, act, verdict, &there)
+                        && let Some(verdict) = self.over_all(road, act, (verdict, place), &there)
                     {
                         self.found(Impact::ControlsAccess, verdict, false, || {
                             Doing::all(act, &kind, place_label(effects, place), verdict, new)
@@ -307,9 +307,17 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
     }
 
-    /// The least verdict on all of some things; none where it is no on one of them.
-    fn over_all(&self, road: &Road, act: &Act, verdict: Verdict, there: &[Thing]) -> Option<Verdict> {
+    /// The least verdict on what is made at a place and on all things there; none where it is no on one of them.
+    fn over_all(
+        &self,
+        road: &Road,
+        act: &Act,
+        (verdict, place): (Verdict, At),
+        there: &[Thing],
+    ) -> Option<Verdict> {
+        // What is of several accounts may ask for another side, where what is made there does not.
         let plain = self.effects.is_plain(road)
+            && self.effects.is_of_one_account(place)
             && self.effects.has_no_exceptions(self.resources(road))
             && self.effects.opposes(self.opposition.as_deref(), &act.action) == Opposes::Never
             && !self.effects.denied().people;

@@ -126,7 +126,7 @@ impl<'e> Effects<'e> {
     }
 
     /// Whether an endpoint is reached from where a call comes.
-    fn reached(&self, id: EndpointId, given: &Context) -> Verdict {
+    pub(crate) fn reached(&self, id: EndpointId, given: &Context) -> Verdict {
         self.estate().get(id).map_or(Verdict::No, |it| within(&it.network, given))
     }
 

@@ -8,10 +8,11 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::counting::Counting;
 use super::{Reaches, Service};
-use crate::access::{Needs, Verdict};
-use crate::effect::{Effects, Named, Opposes, Road, ServiceId};
+use crate::access::{INVOKE, Needs, Verdict};
+use crate::effect::{Effects, FUNCTION, Named, Opposes, Road, ServiceId};
+use crate::entry::{Because, Caller};
 use crate::estate::{
-    AccountOf, ActionsId, At, Attribute, CeilingId, Condition, FunctionId, Principal, StatementId,
+    AccountOf, ActionsId, At, Attribute, CeilingId, Condition, EndpointId, FunctionId, Principal, StatementId,
 };
 
 /// What was counted so far.
@@ -37,10 +38,20 @@ impl OpenFunctions {
     fn of(effects: &Effects<'_>) -> Self {
         let estate = effects.estate();
         let all: Vec<FunctionId> = estate.all().map(|(id, _)| id).collect();
+        let given = effects.now();
+        // Nobody says where anyone calls from: an endpoint that only some networks reach is perhaps reached. Where the
+        // decision lets in, it is asked of each.
+        let is_open = |caller: &Caller<'_>| {
+            caller.who == Principal::Anyone && !matches!(caller.because, Because::Decision(_))
+        };
+        let at = |endpoint: &EndpointId| {
+            let ways = effects.ways_at(*endpoint).into_iter();
+            let anyone = ways.filter(|way| is_open(&way.caller));
+            anyone.map(|way| way.caller.verdict.min(effects.reached(*endpoint, given))).max()
+        };
         let open = |id: &FunctionId| {
-            let ways = estate.endpoints_of(*id).iter().flat_map(|endpoint| effects.ways_at(*endpoint));
-            let anyone = ways.filter(|way| way.caller.who == Principal::Anyone && effects.may_run(*id));
-            let best = anyone.map(|way| way.caller.verdict).max()?;
+            let best =
+                estate.endpoints_of(*id).iter().filter(|_| effects.may_run(*id)).filter_map(at).max()?;
             (best != Verdict::No).then_some((*id, best))
         };
         let verdicts: FxHashMap<FunctionId, Verdict> = all.par_iter().filter_map(open).collect();
@@ -103,19 +114,30 @@ enum Home {
     At(AccountOf),
 }
 
+/// What ways in give is invoking by its name, so that what wildcards give of it is not told apart from that.
+pub(super) fn name_invoking(effects: &Effects<'_>, named: &mut Named) {
+    let all = named.entry(FUNCTION).or_default();
+    if !all.iter().any(|action| action.text() == INVOKE) {
+        all.push(effects.action(INVOKE));
+    }
+}
+
 fn asks_for_tags(conditions: &[Condition]) -> bool {
     conditions.iter().any(|it| matches!(it, Condition::Test(Attribute::CallerTag(_), _)))
 }
 
 impl ToAll {
-    fn new(effects: &Effects<'_>, all: Vec<Road>) -> Self {
+    fn new(effects: &Effects<'_>, all: Vec<Road>, opens: bool) -> Self {
         let estate = effects.estate();
         let mut choices = FxHashSet::default();
         for road in &all {
             let actions = estate.statement(road.statement).actions;
             choices.extend(effects.services_of(road).into_iter().map(|service| (actions, service)));
         }
-        let named = effects.actions_named(&all);
+        let mut named = effects.actions_named(&all);
+        if opens {
+            name_invoking(effects, &mut named);
+        }
         let personal = |road: &Road| {
             let grant = road.grant().map_or(&[][..], |id| &estate.grant(id).conditions);
             asks_for_tags(&estate.statement(road.statement).conditions) || asks_for_tags(grant)
@@ -192,7 +214,11 @@ impl Reaches<'_, '_> {
         if let Some(found) = known().get(names) {
             return Arc::clone(found);
         }
-        let found = Arc::new(ToAll::new(self.effects, self.effects.roads_by(who, names)));
+        let found = Arc::new(ToAll::new(
+            self.effects,
+            self.effects.roads_by(who, names),
+            self.open_functions().first.is_some(),
+        ));
         known().insert(names.into(), Arc::clone(&found));
         found
     }

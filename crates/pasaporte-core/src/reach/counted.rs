@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::Act;
-use crate::access::{Taken, Verdict};
+use crate::access::{Action, Taken, Verdict};
 use crate::estate::{At, ResourceId, Thing};
 
 /// Things of one act, as they were found.
@@ -29,4 +29,14 @@ pub(super) struct Part {
 pub(super) struct Counted {
     pub(super) act: Act,
     pub(super) chunks: Vec<Chunk>,
+    /// The actions that it stands for, one of each sort.
+    pub(super) actions: Vec<Arc<Action>>,
+    /// The one that is surest on what is made tomorrow.
+    pub(super) on_new: Option<Arc<Action>>,
+}
+
+impl Counted {
+    pub(super) fn new(act: Act) -> Self {
+        Self { act, chunks: Vec::new(), actions: Vec::new(), on_new: None }
+    }
 }

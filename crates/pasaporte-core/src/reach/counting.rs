@@ -248,7 +248,10 @@ impl<'a, 'e> Counting<'a, 'e> {
         if verdict != Verdict::No {
             let (acts, _) = self.services.entry(service).or_default();
             let at = place_of(acts, sort);
-            acts[at].act.on_new = acts[at].act.on_new.max(verdict);
+            if verdict > acts[at].act.on_new {
+                acts[at].act.on_new = verdict;
+                acts[at].on_new = Some(Arc::clone(&sort.action));
+            }
         }
         verdict != Verdict::No
     }
@@ -393,10 +396,11 @@ impl<'a, 'e> Counting<'a, 'e> {
     }
 
     pub(super) fn finish(self) -> Tally {
-        let Self { reaches, effects, services, idle, by_ways_in, .. } = self;
+        let Self { reaches, effects, who, services, idle, by_ways_in, .. } = self;
         let mut all: Vec<Service> = Vec::new();
         for (service, (counted, roads)) in services {
-            let mut acts: Vec<Act> = counted.into_iter().map(|each| settle(reaches, service, each)).collect();
+            let mut acts: Vec<Act> =
+                counted.into_iter().map(|each| settle(reaches, who, service, each)).collect();
             acts.retain(|act| act.surely + act.perhaps > 0 || act.on_new != Verdict::No);
             acts.sort_by(|one, other| one.order().cmp(&other.order()));
             let by_ways_in = by_ways_in.contains(&service);
@@ -445,8 +449,13 @@ fn place_of(acts: &mut Vec<Counted>, sort: &Sort) -> usize {
         let act = &counted.act;
         act.is_wild == whole && act.class == sort.class && (whole || *act.action == *sort.action.text())
     };
-    acts.iter().position(same).unwrap_or_else(|| {
-        acts.push(Counted { act: act_of(sort), chunks: Vec::new() });
+    let at = acts.iter().position(same).unwrap_or_else(|| {
+        acts.push(Counted::new(act_of(sort)));
         acts.len() - 1
-    })
+    });
+    let actions = &mut acts[at].actions;
+    if !actions.iter().any(|known| known.text() == sort.action.text()) {
+        actions.push(Arc::clone(&sort.action));
+    }
+    at
 }

@@ -124,7 +124,10 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let (everybodys, own): (Vec<Principal>, Vec<Principal>) =
             all_names.iter().partition(|it| is_everybodys(it));
         let own = effects.roads_by(principal, &own);
-        let named = effects.actions_named(&own);
+        let mut named = effects.actions_named(&own);
+        if is_crowd || matches!(principal, Principal::Key(_)) {
+            common::name_invoking(effects, &mut named);
+        }
         let given = self.given_to(principal, &everybodys);
         let across = Across::new(effects, principal, &own, &given);
         let mut counting = Counting::new(self, principal, &named, &given.services, Some(across));
@@ -149,7 +152,10 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let Principal::Key(key) = principal else { return None };
         let it = effects.estate().get(key)?;
         for (function, how) in effects.opened_by(key) {
-            counting.invoked(function, how);
+            // An endpoint that only some networks reach is perhaps reached, and what anyone enters its holder does.
+            if how != Verdict::No {
+                counting.invoked(function, effects.enters(principal, function, effects.now()));
+            }
         }
         (it.reach == KeyReach::Admin && effects.accepted(key) != Verdict::No).then(|| it.opens())
     }

@@ -7,20 +7,23 @@ use rustc_hash::FxHashMap;
 
 use super::counted::{Chunk, Counted, Part};
 use super::{Act, Reaches};
-use crate::access::Verdict;
+use crate::access::{Action, On, Verdict};
 use crate::effect::{Effects, ServiceId};
-use crate::estate::{Name, Thing};
+use crate::estate::{Name, Principal, Thing};
 
 /// Adds up what was found of an act. The largest lot is counted as it is kept; what else there is, one by one, where it
 /// is not in that.
-pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Counted) -> Act {
+pub(super) fn settle(reaches: &Reaches<'_, '_>, who: Principal, service: ServiceId, counted: Counted) -> Act {
     let effects = reaches.effects;
     let lots = Lots { reaches, service, kind: effects.estate().name(&effects.service_name(service)) };
-    let Counted { mut act, mut chunks } = counted;
+    let Counted { mut act, mut chunks, actions, on_new } = counted;
     chunks.sort_by_key(|chunk| Reverse((lots.size(chunk), lots.count(chunk).0)));
     chunks.dedup_by(|later, before| is_covered(later, before));
     let mut example = Example { effects, best: None };
-    let Some((first, rest)) = chunks.split_first() else { return act };
+    let Some((first, rest)) = chunks.split_first() else {
+        act.action = on_new.map_or(act.action, |action| action.text().into());
+        return act;
+    };
     let mut more: FxHashMap<Thing, Verdict> = FxHashMap::default();
     let mut add = |thing: Thing, verdict: Verdict| {
         let known = more.entry(thing).or_insert(verdict);
@@ -52,6 +55,12 @@ pub(super) fn settle(reaches: &Reaches<'_, '_>, service: ServiceId, counted: Cou
         example.offer(thing);
     }
     act.example = example.best.map(|(_, thing)| thing);
+    // Of several actions that are told together, the one that is shown is one that may be done to what is shown.
+    if let (Some(on), [_, _, ..]) = (act.example, actions.as_slice()) {
+        let verdict = |action: &Action| effects.verdict_on(who, action, On::There(on), effects.given(who));
+        let surest = actions.iter().rev().max_by_key(|action| verdict(action));
+        act.action = surest.map_or(act.action, |action| action.text().into());
+    }
     act
 }
 

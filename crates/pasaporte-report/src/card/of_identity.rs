@@ -12,7 +12,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::CARD_VERSION;
-use super::used::{DoneOut, acting_as, done_by};
+use super::used::{DoneOut, done_by};
 use super::{Exit, exits, findings_about, looked_at};
 use crate::dates::date;
 use crate::finding::{FindingOut, Texts};
@@ -44,7 +44,7 @@ pub struct IdentityCard {
     pub environment: Option<Word<Environment>>,
     /// The functions that run as it.
     pub runs: Vec<String>,
-    /// Who may act as it, by name.
+    /// Who may act as it: by a name that the trust or a grant gives it to.
     pub acted_as_by: Vec<ActsOut>,
     /// The worst that it may do, in words; null where that is no more than running code.
     pub may: Option<String>,
@@ -73,6 +73,8 @@ pub struct ActsOut {
     pub who: String,
     /// Surely (yes) or depending on something.
     pub verdict: Word<Verdict>,
+    /// Whether it may since what it has takes every identity that is made there, and not this one or a part.
+    pub as_of_all: bool,
 }
 
 /// A secret by which anybody who has it acts as an identity.
@@ -126,7 +128,6 @@ impl IdentityCard {
         let enrolments = estate.enrolments().iter().filter(is_its);
         let about = std::iter::once(thing).collect();
         let found = findings_about(findings, &about);
-        let acts = acting_as(audit, id).into_iter();
         Some(Self {
             card_of_identity: CARD_VERSION,
             identity: estate.label(thing),
@@ -139,9 +140,7 @@ impl IdentityCard {
             account: account(estate, thing),
             environment: audit.environment_of(Principal::Identity(id)).map(Word),
             runs,
-            acted_as_by: acts
-                .map(|(who, verdict)| ActsOut { who: estate.principal_label(who), verdict: Word(verdict) })
-                .collect(),
+            acted_as_by: acting_as(audit, id),
             may: audit.may(id).map(str::to_owned),
             exits: exits(audit, Some(id), &rights.rights),
             exits_as_anyone: exits(audit, None, &rights.as_anyone),
@@ -171,4 +170,21 @@ fn credential(estate: &Estate, it: &Credential) -> CredentialOut {
         },
         held_by: held.map(|name| estate.text(*name).to_owned()).collect(),
     }
+}
+
+/// Who may act as an identity, by which name: first those whom something gives it that is about this identity, then those
+/// who may act as every identity that is there.
+fn acting_as(audit: &Audit<'_>, id: IdentityId) -> Vec<ActsOut> {
+    let (effects, estate, on) = (audit.effects(), audit.estate(), Thing::Identity(id));
+    let named = effects.named_to_assume(on);
+    let others = effects.who_may_assume(on, &audit.now()).into_iter();
+    let others = others.filter(|(who, _)| *who != Principal::Identity(id));
+    let acts = |(who, verdict): (Principal, Verdict)| ActsOut {
+        who: estate.principal_label(who),
+        verdict: Word(verdict),
+        as_of_all: !named.contains(&who),
+    };
+    let mut all: Vec<ActsOut> = others.map(acts).collect();
+    all.sort_by(|one, other| (one.as_of_all, &one.who).cmp(&(other.as_of_all, &other.who)));
+    all
 }

@@ -1,7 +1,7 @@
 //! What was seen in use, beside what is allowed.
 
 use pasaporte_audit::Audit;
-use pasaporte_core::access::{INVOKE, Verdict};
+use pasaporte_core::access::INVOKE;
 use pasaporte_core::estate::{
     Answered, Estate, FunctionId, IdentityId, Outcome, Principal, Tally, Thing, TriggerId,
 };
@@ -136,19 +136,4 @@ pub(crate) fn used_of_service(audit: &Audit<'_>, id: IdentityId, service: &str) 
     let window = estate.logged(scope, Logged::Every(&pattern))?;
     let environment = audit.environment_of(Principal::Identity(id));
     audit.is_enough(&window, environment).then_some(0)
-}
-
-/// Who may act as an identity, by name.
-pub(crate) fn acting_as(audit: &Audit<'_>, id: IdentityId) -> Vec<(Principal, Verdict)> {
-    let effects = audit.effects();
-    let on = Thing::Identity(id);
-    let given = audit.now();
-    let named = effects.named_to_assume(on).into_iter();
-    let each = named
-        .filter(|who| *who != Principal::Identity(id))
-        .map(|who| (who, effects.best_of(who, effects.assume(), on, &given)));
-    let mut all: Vec<(Principal, Verdict)> = each.filter(|(_, verdict)| *verdict != Verdict::No).collect();
-    all.sort_by_cached_key(|(who, _)| audit.estate().principal_label(*who));
-    all.dedup();
-    all
 }

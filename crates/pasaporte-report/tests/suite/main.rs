@@ -3,6 +3,7 @@
 #[path = "../../../pasaporte-core/tests/suite/support/mod.rs"]
 mod support;
 
+mod asked;
 mod audits;
 mod fits;
 mod news;

@@ -268,7 +268,7 @@ fn besides(page: Page, as_anyone: &[Exit], can_become: &[BecomingOut], out: &mut
                 (_, some) => format!("{} ({some} of kind {})", classes(exit), exit.service),
             })
             .collect();
-        let text = format!("and what any signed-in caller may: {}", told.join("; "));
+        let text = format!("and as any signed-in caller here: {}", told.join("; "));
         out.push_str(&page.paragraph(&text, "  ", "  ", 2));
     }
     if can_become.is_empty() {

@@ -199,9 +199,9 @@ pub(crate) fn card_of_identity(page: Page, it: &IdentityCard) -> String {
     let runs =
         it.runs.iter().map(|function| vec![Span(function.clone(), NAME), Span("runs as it".to_owned(), DIM)]);
     let acts = it.acted_as_by.iter().map(|acts| {
-        let perhaps =
-            if acts.verdict.0 == Verdict::Depends { "may act as it, perhaps" } else { "may act as it" };
-        vec![Span(acts.who.clone(), NAME), Span(perhaps.to_owned(), DIM)]
+        let perhaps = if acts.verdict.0 == Verdict::Depends { ", perhaps" } else { "" };
+        let all = if acts.as_of_all { ", by a right that does not name it" } else { "" };
+        vec![Span(acts.who.clone(), NAME), Span(format!("may act as it{perhaps}{all}"), DIM)]
     });
     few(page, &[], acts.chain(runs).collect(), "nobody that the estate names", &mut out);
 
