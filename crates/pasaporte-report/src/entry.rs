@@ -228,6 +228,9 @@ fn entrants(
     all
 }
 
+/// What a key depends on that is past its end.
+pub(super) const PAST_ITS_END: &str = "if its platform still accepts a key past its expiry";
+
 pub(super) fn entrant(effects: &Effects<'_>, function: FunctionId, way: &WayIn<'_>) -> Entrant {
     let estate = effects.estate();
     let caller = &way.caller;
@@ -249,16 +252,15 @@ pub(super) fn entrant(effects: &Effects<'_>, function: FunctionId, way: &WayIn<'
         Because::Holds => {
             let origins = caller.who.thing().map_or_else(Vec::new, of);
             let perhaps = match (caller.who, caller.verdict) {
-                (Principal::Key(_), Verdict::Depends) => {
-                    "if its platform still accepts a key past its expiry".to_owned()
-                }
+                (Principal::Key(_), Verdict::Depends) => PAST_ITS_END.to_owned(),
                 _ => String::new(),
             };
             ("what it holds is accepted".to_owned(), perhaps, origins)
         }
         Because::Manages => {
             let origins = caller.who.thing().map_or_else(Vec::new, of);
-            ("an admin key invokes all that lies in what it opens".to_owned(), String::new(), origins)
+            let perhaps = if caller.verdict == Verdict::Depends { PAST_ITS_END } else { "" };
+            ("an admin key invokes all that lies in what it opens".to_owned(), perhaps.to_owned(), origins)
         }
         Because::Tried(place) => {
             let attempt = &estate.attempts()[*place];

@@ -11,7 +11,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::VERSION;
-use crate::entry::entrant;
+use crate::entry::{PAST_ITS_END, entrant};
 
 /// Goals of a kind that are told one by one.
 const MOST_TOLD: usize = 200;
@@ -426,7 +426,10 @@ fn step_out(paths: &Paths<'_, '_>, hop: &Hop, being: Option<String>) -> StepOut 
         }
         Some(Reason::Lies) => match hop.from {
             Node::Code(id) => (None, None, place(Thing::Function(id)), None),
-            Node::Who(Principal::Key(id)) => (None, None, place(Thing::Key(id)), None),
+            Node::Who(Principal::Key(id)) => {
+                let depends = hop.edge.verdict == Verdict::Depends;
+                (None, depends.then(|| PAST_ITS_END.to_owned()), place(Thing::Key(id)), None)
+            }
             _ => (None, None, Vec::new(), None),
         },
         None => (None, None, Vec::new(), None),

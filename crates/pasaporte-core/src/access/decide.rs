@@ -328,14 +328,10 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
                 let (action, resource) = self.fits(statement);
                 if action && resource && here && !ended {
                     let via = Via::Grant { grant: id, name, set: contained.set };
-                    let holds = self.ground(
-                        contained.statement,
-                        statement,
-                        via,
-                        &estate.grant(id).conditions,
-                        record,
-                    );
-                    weights.add(statement.effect, holds, self.access.everybody.signed_in.contains(&name));
+                    let to_all = self.access.everybody.signed_in.contains(&name);
+                    let more = &estate.grant(id).conditions;
+                    let holds = self.ground((contained.statement, statement), (via, to_all), more, record);
+                    weights.add(statement.effect, holds, to_all);
                 } else if R::KEEPS
                     && statement.effect == Effect::Allow
                     && let Some(near) = near_miss(id, statement, [action, resource, here, !ended], self)
@@ -358,7 +354,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
             let statement = access.estate.statement(admission.statement);
             if self.fits(statement) == (true, true) {
                 let via = Via::Admission { admission: id, name };
-                let holds = self.ground(admission.statement, statement, via, &[], record);
+                let holds = self.ground((admission.statement, statement), (via, to_all), &[], record);
                 weights.add(statement.effect, holds, to_all);
             }
         }
@@ -373,7 +369,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
             for each in estate.ceiling(id).statements.ids() {
                 let statement = estate.statement(each);
                 if self.fits(statement) == (true, true) {
-                    let holds = self.ground(each, statement, Via::Ceiling(id), &[], record);
+                    let holds = self.ground((each, statement), (Via::Ceiling(id), false), &[], record);
                     weights.add(statement.effect, holds, false);
                 }
             }
@@ -404,9 +400,8 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
     /// Whether an applying statement holds; written down with the conditions that are open.
     fn ground(
         &self,
-        id: StatementId,
-        statement: &'e Statement,
-        via: Via,
+        (id, statement): (StatementId, &'e Statement),
+        (via, to_all): (Via, bool),
         more: &'e [Condition],
         record: &mut impl Record<'e>,
     ) -> Truth {
@@ -416,7 +411,7 @@ impl<'a, 'q, 'e> Case<'a, 'q, 'e> {
         record.ground(|| {
             let unmet = |each: &&Condition| holds != Truth::True && each.holds(self, estate) == holds;
             let unmet = conditions().filter(unmet).collect();
-            Ground { statement: id, effect: statement.effect, via, holds, unmet }
+            Ground { statement: id, effect: statement.effect, via, to_all, holds, unmet }
         });
         holds
     }

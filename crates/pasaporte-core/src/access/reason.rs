@@ -62,6 +62,8 @@ pub struct Ground<'e> {
     pub effect: Effect,
     /// How it came to apply.
     pub via: Via,
+    /// Whether it is given to everybody and so counts from both sides.
+    pub to_all: bool,
     /// Whether its conditions hold.
     pub holds: Truth,
     /// The conditions that keep it from surely holding: those that the question leaves open or, where it does
@@ -131,38 +133,7 @@ impl Answer<'_> {
         if self.verdict != Verdict::Depends {
             return String::new();
         }
-        let mut parts = Vec::new();
-        let caller = self.alternatives(estate, |via| matches!(via, Via::Grant { .. }));
-        let resource = self.alternatives(estate, |via| matches!(via, Via::Admission { .. }));
-        match self.needs {
-            Needs::BothSides | Needs::Unknown => {
-                parts.extend(caller.map(|ways| format!("if {}", ways.join(", or if "))));
-                parts.extend(
-                    resource.map(|ways| format!("if, on the resource's side, {}", ways.join(", or if "))),
-                );
-            }
-            Needs::EitherSide | Needs::ResourcesSide => {
-                // A side that surely allows is enough, and then nothing is open on this count.
-                let surely = |wanted: fn(&Via) -> bool| {
-                    self.grounds.iter().any(|ground| {
-                        ground.effect == Effect::Allow && ground.holds == Truth::True && wanted(&ground.via)
-                    })
-                };
-                let counts_caller = self.needs == Needs::EitherSide;
-                let enough = surely(|via| matches!(via, Via::Admission { .. }))
-                    || (counts_caller && surely(|via| matches!(via, Via::Grant { .. })));
-                if !enough {
-                    let caller = caller.filter(|_| counts_caller);
-                    let ways: Vec<String> = caller.into_iter().chain(resource).flatten().collect();
-                    if !ways.is_empty() {
-                        parts.push(format!("if {}", ways.join(", or if ")));
-                    }
-                }
-            }
-        }
-        if self.shortfalls.contains(&Shortfall::AccountUnknown) {
-            parts.push("if both are of one account, which is not known".to_owned());
-        }
+        let mut parts = self.open_sides(estate);
         let denies = self.open_grounds(|ground| ground.effect == Effect::Deny && !is_ceiling(&ground.via));
         let denies: Vec<String> = denies.map(|ground| ground.conditions(estate)).collect();
         if !denies.is_empty() {
@@ -172,19 +143,64 @@ impl Answer<'_> {
         parts.join("; ")
     }
 
+    /// What the sides leave open: what is given to everybody is enough by itself, else those sides count that are needed.
+    fn open_sides(&self, estate: &Estate) -> Vec<String> {
+        let is_grant = |ground: &Ground<'_>| matches!(ground.via, Via::Grant { .. });
+        let is_admission = |ground: &Ground<'_>| matches!(ground.via, Via::Admission { .. });
+        let to_all = self.side(estate, |ground| ground.to_all);
+        let caller = self.side(estate, |ground| is_grant(ground) && !ground.to_all);
+        let resource = self.side(estate, |ground| is_admission(ground) && !ground.to_all);
+        let joined = |ways: &[String]| format!("if {}", ways.join(", or if "));
+        // A side that surely allows is enough where either is, and then nothing is open on this count.
+        let any = |sides: &[&Side]| {
+            let is_sure = sides.iter().any(|side| matches!(side, Side::Surely));
+            let ways = || once(sides.iter().flat_map(|side| side.open()).cloned().collect());
+            Some(ways()).filter(|ways| !is_sure && !ways.is_empty()).map(|ways| joined(&ways))
+        };
+        match self.needs {
+            Needs::EitherSide => any(&[&to_all, &caller, &resource]).into_iter().collect(),
+            Needs::ResourcesSide => any(&[&to_all, &resource]).into_iter().collect(),
+            Needs::BothSides | Needs::Unknown => {
+                let is_unknown = self.needs == Needs::Unknown;
+                let by_sides = match (&caller, &resource) {
+                    (Side::Never, Side::Never) => false,
+                    (Side::Never, _) | (_, Side::Never) => is_unknown,
+                    _ => true,
+                };
+                let mut parts = Vec::new();
+                if by_sides {
+                    parts.extend(caller.opened().map(&joined));
+                    let of_resource =
+                        |ways: &[String]| format!("if, on the resource's side, {}", ways.join(", or if "));
+                    parts.extend(resource.opened().map(of_resource));
+                    let is_told = is_unknown && self.shortfalls.contains(&Shortfall::AccountUnknown);
+                    let one = "if both are of one account, which is not known";
+                    parts.extend(is_told.then(|| one.to_owned()));
+                }
+                match (to_all.opened(), parts.first_mut()) {
+                    _ if matches!(to_all, Side::Surely) => return Vec::new(),
+                    (Some(ways), Some(first)) => *first = format!("{}, or else {first}", joined(ways)),
+                    (Some(ways), None) => parts.push(joined(ways)),
+                    (None, _) => {}
+                }
+                parts
+            }
+        }
+    }
+
     fn open_grounds(&self, wanted: impl Fn(&Ground<'_>) -> bool) -> impl Iterator<Item = &Ground<'_>> {
         self.grounds.iter().filter(move |ground| ground.holds == Truth::Unknown && wanted(ground))
     }
 
-    /// The conditions of each open allow of a side; none where the side surely allows, or does not at all.
-    fn alternatives(&self, estate: &Estate, of_side: impl Fn(&Via) -> bool) -> Option<Vec<String>> {
-        let allows = |ground: &&Ground<'_>| ground.effect == Effect::Allow && of_side(&ground.via);
-        if self.grounds.iter().filter(allows).any(|ground| ground.holds == Truth::True) {
-            return None;
+    /// What some of the statements that allow come to together.
+    fn side(&self, estate: &Estate, is_of: impl Fn(&Ground<'_>) -> bool) -> Side {
+        let allows = |ground: &Ground<'_>| ground.effect == Effect::Allow && is_of(ground);
+        if self.grounds.iter().any(|ground| allows(ground) && ground.holds == Truth::True) {
+            return Side::Surely;
         }
-        let open = self.open_grounds(|ground| allows(&ground)).map(|ground| ground.conditions(estate));
+        let open = self.open_grounds(allows).map(|ground| ground.conditions(estate));
         let open = once(open.collect());
-        (!open.is_empty()).then_some(open)
+        if open.is_empty() { Side::Never } else { Side::Open(open) }
     }
 
     /// What each ceiling leaves open.
@@ -217,6 +233,27 @@ impl Answer<'_> {
             }
         }
         parts
+    }
+}
+
+/// What a side's statements come to.
+enum Side {
+    Surely,
+    /// By the conditions of each that is open.
+    Open(Vec<String>),
+    Never,
+}
+
+impl Side {
+    fn open(&self) -> &[String] {
+        self.opened().unwrap_or_default()
+    }
+
+    fn opened(&self) -> Option<&[String]> {
+        match self {
+            Self::Open(ways) => Some(ways),
+            Self::Surely | Self::Never => None,
+        }
     }
 }
 

@@ -3,6 +3,7 @@
 use crate::support::{Line, World, allow, ask, deny};
 use pasaporte_core::access::{Access, Needs, Verdict};
 use pasaporte_core::estate::*;
+use rstest::rstest;
 
 const READ: &str = "table/read";
 
@@ -160,4 +161,49 @@ fn the_wording_of_a_statement_says_all_of_it() {
         "allow table/* but table/delete on table:a, table:b if second factor is true"
     );
     assert_eq!(access.wording(plain), "deny *");
+}
+
+/// What is given to everybody is enough by itself wherever both sides are asked for, or the resource's; so it is told, and
+/// what the sides leave open is another way.
+#[rstest]
+#[case::all_there_is(&[("anyone", "web")], "if token audience is web")]
+#[case::two_of_it(&[("anyone", "web"), ("signed-in", "desk")], "if token audience is desk, or if token audience is web")]
+#[case::beside_one_side(&[("anyone", "web"), ("role", "desk")], "if token audience is web")]
+#[case::beside_both_sides(
+    &[("anyone", "web"), ("role", "desk"), ("table", "kiosk")],
+    "if token audience is web, or else if token audience is desk; if, on the resource's side, token audience is kiosk"
+)]
+fn what_everybody_is_given_is_a_way_of_its_own(#[case] given: &[(&str, &str)], #[case] told: &str) {
+    let mut world = World::default();
+    world.account("tickets");
+    world.account("boarding");
+    let role = Principal::Identity(world.identity("role", "tickets"));
+    let table = world.resource("table:passes", "boarding");
+    for (to, audience) in given {
+        let line = when(&mut world, allow(&[READ]), Attribute::TokenAudience, audience);
+        match *to {
+            "anyone" => world.grant(Principal::Anyone, At::Everywhere, &[line]),
+            "signed-in" => world.grant(Principal::SignedIn, At::Everywhere, &[line]),
+            "role" => world.grant(role, At::Everywhere, &[line]),
+            _ => world.admit(table, &[role], &line),
+        }
+    }
+    let estate = world.finish();
+    let answer = ask(&Access::new(&estate), role, READ, table);
+    assert_eq!((answer.verdict, answer.needs), (Verdict::Depends, Needs::BothSides));
+    assert_eq!(answer.residual(&estate), told);
+}
+
+/// An outsider's own side is not in the estate, and what everybody is given counts for it all the same.
+#[test]
+fn an_outsider_is_given_what_everybody_is() {
+    let mut world = World::default();
+    world.account("tickets");
+    let table = world.resource("table:bookings", "tickets");
+    let line = when(&mut world, allow(&[READ]), Attribute::TokenAudience, "web");
+    world.grant(Principal::SignedIn, At::Everywhere, &[line]);
+    let outsider = Principal::Outside(world.builder.name("harbour-pay/ledger"));
+    let estate = world.finish();
+    let answer = ask(&Access::new(&estate), outsider, READ, table);
+    assert_eq!(answer.residual(&estate), "if token audience is web");
 }

@@ -7,5 +7,6 @@ mod asked;
 mod audits;
 mod fits;
 mod news;
+mod reasoned;
 mod shown;
 mod views;
