@@ -249,11 +249,6 @@ impl<'e> Access<'e> {
         self.membership.members(group)
     }
 
-    /// The groups that a name is directly in.
-    pub fn groups_of(&self, name: Principal) -> impl Iterator<Item = GroupId> {
-        self.membership.groups_of(name)
-    }
-
     /// The grants held by exactly this name.
     pub fn grants_of(&self, name: Principal) -> impl ExactSizeIterator<Item = GrantId> {
         self.grants_by_holder.of(name).iter().map(|(_, grant)| *grant)

@@ -40,7 +40,7 @@ impl Membership {
     }
 
     /// The groups that a name is directly in.
-    pub(super) fn groups_of(&self, name: Principal) -> impl Iterator<Item = GroupId> {
+    fn groups_of(&self, name: Principal) -> impl Iterator<Item = GroupId> {
         self.groups_of.of(name).iter().map(|(_, group)| *group)
     }
 

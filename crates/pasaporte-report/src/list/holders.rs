@@ -54,11 +54,17 @@ pub(super) fn users(audit: &Audit<'_>, list: &mut List) {
     let estate = audit.estate();
     for (id, user) in estate.all::<UserId>() {
         let principal = Principal::User(id);
+        // Those too that everybody is in.
+        let names = audit.effects().names(principal);
+        let groups = names.iter().filter_map(|name| match name {
+            Principal::Group(group) => Some(estate.id(*group)),
+            _ => None,
+        });
         list.row(vec![
             Cell::text(estate.id(id)),
             named(audit, user.name),
             Cell::maybe(user.scope.map(|scope| estate.id(scope))),
-            Cell::many(audit.effects().groups_of(principal).map(|group| estate.id(group))),
+            Cell::many(groups),
             Cell::count(audit.effects().held(principal).len()),
         ]);
     }

@@ -214,6 +214,53 @@ proptest! {
         }
     }
 
+    /// A list says of an identity what its passport says, and of a group and a user who bears which name.
+    #[test]
+    fn lists_and_passports_say_the_same_of_people(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let (audit, findings) = audited(&cooked.estate, None);
+        let (estate, effects) = (&cooked.estate, audit.effects());
+        let [identities, groups, users] = [Kind::Identities, Kind::Groups, Kind::Users].map(|it| it.list(&audit));
+        for id in cooked.identities {
+            let card = IdentityCard::new(&audit, &findings, id, &NoTexts).unwrap();
+            let listed = row(&identities, "identity", &card.identity);
+            prop_assert_eq!(cell(&identities, listed, "worst"), Vec::from_iter(card.may.clone()));
+            prop_assert_eq!(cell(&identities, listed, "functions"), [card.runs.len().to_string()]);
+            prop_assert_eq!(cell(&identities, listed, "kind"), [card.kind.0.word()]);
+            let impact = audit.harm(id).impact.word();
+            prop_assert!(cell(&identities, listed, "impact").iter().all(|told| told.contains(impact)), "{impact}");
+            // What the worst is about is what the passport lists at all.
+            prop_assert!(card.may.is_none() || !card.exits.is_empty() || !card.exits_as_anyone.is_empty()
+                || !card.can_become.is_empty(), "{card:?}");
+        }
+        let groups_of = |who: Principal| -> BTreeSet<String> {
+            let names = effects.names(who);
+            let groups = names.iter().filter(|name| matches!(name, Principal::Group(_)));
+            groups.map(|group| estate.principal_label(*group)).collect()
+        };
+        for (id, _) in estate.all::<GroupId>() {
+            let label = estate.principal_label(Principal::Group(id));
+            let listed = row(&groups, "group", &label);
+            let members: BTreeSet<String> = cell(&groups, listed, "members").into_iter().collect();
+            prop_assert_eq!(cell(&groups, listed, "member_count"), [members.len().to_string()]);
+            for &who in &cooked.principals {
+                let is_in = groups_of(who).contains(&label) && who != Principal::Group(id);
+                let is_one = matches!(who, Principal::Identity(_) | Principal::User(_) | Principal::Key(_));
+                // Who is of a crowd that is in it is in it too, and is not named there.
+                let is_told = members.contains(&estate.principal_label(who));
+                prop_assert!(!is_told || is_in, "{label}: {members:?}, but {}", estate.principal_label(who));
+                let by_crowd = members.contains("anyone") || members.contains("signed-in")
+                    || members.iter().any(|member| member.starts_with("account:"));
+                prop_assert!(!(is_one && is_in) || is_told || by_crowd, "{label}: {members:?}, not {}", estate.principal_label(who));
+            }
+        }
+        for (id, _) in estate.all::<UserId>() {
+            let listed = row(&users, "user", &estate.principal_label(Principal::User(id)));
+            let told: BTreeSet<String> = cell(&users, listed, "groups").iter().map(|it| format!("group:{it}")).collect();
+            prop_assert_eq!(told, groups_of(Principal::User(id)));
+        }
+    }
+
     /// Whoever may become somebody at worst, can become them: in one step by whichever road, in more by acting as others.
     #[test]
     fn whom_one_may_become_at_worst_is_among_those_it_can(recipe in recipe()) {
