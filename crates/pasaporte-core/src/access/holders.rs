@@ -102,7 +102,7 @@ impl Access<'_> {
         self.candidates_but(self.assumers(), |actions| self.assume.may_be_picked_by(actions), on, for_all)
     }
 
-    /// Who may act as an identity, as [`Access::who_may`] tells it: those too who may act as every identity there.
+    /// Who may act as an identity, as [`Access::who_may`] tells it: by rights that do not name it too.
     pub fn who_may_assume(&self, on: Thing, given: &Context) -> Vec<(Principal, Verdict)> {
         self.who_may(self.assumers(), &self.assume, on, given)
     }

@@ -148,18 +148,21 @@ impl Answer<'_> {
         let is_grant = |ground: &Ground<'_>| matches!(ground.via, Via::Grant { .. });
         let is_admission = |ground: &Ground<'_>| matches!(ground.via, Via::Admission { .. });
         let to_all = self.side(estate, |ground| ground.to_all);
+        if matches!(to_all, Side::Surely) {
+            return Vec::new();
+        }
         let caller = self.side(estate, |ground| is_grant(ground) && !ground.to_all);
         let resource = self.side(estate, |ground| is_admission(ground) && !ground.to_all);
         let joined = |ways: &[String]| format!("if {}", ways.join(", or if "));
         // A side that surely allows is enough where either is, and then nothing is open on this count.
-        let any = |sides: &[&Side]| {
+        let any = |sides: &[&Side]| -> Vec<String> {
             let is_sure = sides.iter().any(|side| matches!(side, Side::Surely));
-            let ways = || once(sides.iter().flat_map(|side| side.open()).cloned().collect());
-            Some(ways()).filter(|ways| !is_sure && !ways.is_empty()).map(|ways| joined(&ways))
+            let ways = once(sides.iter().filter_map(|side| side.opened()).flatten().cloned().collect());
+            if is_sure || ways.is_empty() { Vec::new() } else { vec![joined(&ways)] }
         };
         match self.needs {
-            Needs::EitherSide => any(&[&to_all, &caller, &resource]).into_iter().collect(),
-            Needs::ResourcesSide => any(&[&to_all, &resource]).into_iter().collect(),
+            Needs::EitherSide => any(&[&to_all, &caller, &resource]),
+            Needs::ResourcesSide => any(&[&to_all, &resource]),
             Needs::BothSides | Needs::Unknown => {
                 let is_unknown = self.needs == Needs::Unknown;
                 let by_sides = match (&caller, &resource) {
@@ -178,7 +181,6 @@ impl Answer<'_> {
                     parts.extend(is_told.then(|| one.to_owned()));
                 }
                 match (to_all.opened(), parts.first_mut()) {
-                    _ if matches!(to_all, Side::Surely) => return Vec::new(),
                     (Some(ways), Some(first)) => *first = format!("{}, or else {first}", joined(ways)),
                     (Some(ways), None) => parts.push(joined(ways)),
                     (None, _) => {}
@@ -245,10 +247,6 @@ enum Side {
 }
 
 impl Side {
-    fn open(&self) -> &[String] {
-        self.opened().unwrap_or_default()
-    }
-
     fn opened(&self) -> Option<&[String]> {
         match self {
             Self::Open(ways) => Some(ways),
