@@ -39,13 +39,12 @@ impl<'a> Across<'a> {
             return Vec::new();
         }
         let to_all = self.to_all.iter().flat_map(|roads| roads.iter()).filter_map(on);
-        let mut all: Vec<Thing> = self.by_name.iter().copied().chain(to_all).collect();
-        all.retain(|thing| {
+        let is_met = |thing: &Thing| {
             (service == ACCESS_SERVICE || effects.service_of(*thing) == service)
                 && effects.lies_at_place(*thing, mine.at)
                 && effects.takes(resources, *thing)
-        });
-        all
+        };
+        self.by_name.iter().copied().chain(to_all).filter(is_met).collect()
     }
 }
 

@@ -151,11 +151,9 @@ impl<'a, 'e> Reaches<'a, 'e> {
         let effects = self.effects;
         let Principal::Key(key) = principal else { return None };
         let it = effects.estate().get(key)?;
-        for (function, how) in effects.opened_by(key) {
+        for (function, _) in effects.opened_by(key) {
             // An endpoint that only some networks reach is perhaps reached, and what anyone enters its holder does.
-            if how != Verdict::No {
-                counting.invoked(function, effects.enters(principal, function, effects.now()));
-            }
+            counting.invoked(function, effects.enters(principal, function, effects.now()));
         }
         (it.reach == KeyReach::Admin && effects.accepted(key) != Verdict::No).then(|| it.opens())
     }

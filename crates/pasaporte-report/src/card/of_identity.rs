@@ -173,7 +173,7 @@ fn credential(estate: &Estate, it: &Credential) -> CredentialOut {
 }
 
 /// Who may act as an identity, by which name: first those whom something gives it that is about this identity, then those
-/// who may act as every identity that is there.
+/// by rights that do not name it.
 fn acting_as(audit: &Audit<'_>, id: IdentityId) -> Vec<ActsOut> {
     let (effects, estate, on) = (audit.effects(), audit.estate(), Thing::Identity(id));
     let named = effects.named_to_assume(on);
