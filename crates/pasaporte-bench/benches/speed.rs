@@ -192,10 +192,45 @@ fn take(what: &str, file: &Path) -> (Duration, usize) {
         "load" => (start.elapsed(), estate.count::<FunctionId>()),
         "contract" => (start.elapsed(), estate.all::<ContractId>().map(|(_, it)| it.operations.len()).sum()),
         "audit" => {
+            eprintln!("load {:?}", start.elapsed());
             let audit = Audit::new(&estate, Settings::default());
+            eprintln!("new {:?}", start.elapsed());
             let all = Catalogue::shipped().ids().collect();
             let findings = judge(&audit, &all);
             (start.elapsed(), findings.len())
+        }
+        "words" => {
+            let audit = Audit::new(&estate, Settings::default());
+            let all = Catalogue::shipped().ids().collect();
+            let findings = judge(&audit, &all);
+            if std::env::var_os("BY_RULE").is_some() {
+                let mut by: std::collections::BTreeMap<&str, (Duration, usize)> = Default::default();
+                for finding in &findings {
+                    for it in std::iter::once(finding).chain(finding.beneath()) {
+                        let start = Instant::now();
+                        black_box(pasaporte_audit::told(&audit, it));
+                        let slot = by.entry(&audit.rule(it).id).or_default();
+                        slot.0 += start.elapsed();
+                        slot.1 += 1;
+                    }
+                }
+                let start = Instant::now();
+                for finding in &findings {
+                    black_box(pasaporte_audit::level_in_words(&audit, finding));
+                    black_box(finding.thing.map_or_else(Vec::new, |thing| audit.functions_of_thing(thing)));
+                }
+                by.insert("level", (start.elapsed(), findings.len()));
+                let mut by: Vec<_> = by.into_iter().collect();
+                by.sort_by_key(|it| std::cmp::Reverse(it.1.0));
+                for (rule, (time, count)) in by {
+                    eprintln!(
+                        "{rule:<32} {:>9.1} ms {count:>8} {:>8.1} us each",
+                        time.as_secs_f64() * 1e3,
+                        time.as_secs_f64() * 1e6 / count as f64
+                    );
+                }
+            }
+            timed(|| findings.par_iter().map(|it| pasaporte_audit::told(&audit, it).situation.len()).sum())
         }
         "entry" => timed(|| entries(&estate)),
         "ways" => timed(|| ways(&estate)),

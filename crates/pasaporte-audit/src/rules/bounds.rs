@@ -128,7 +128,7 @@ fn setters(audit: &Audit<'_>, id: GroupId) -> Vec<(IdentityId, Verdict)> {
 fn may_change(audit: &Audit<'_>, who: Principal, function: FunctionId) -> Verdict {
     let on = Thing::Function(function);
     let acts = audit.effects().acts_on(who, on, |class| class == Some(ActionClass::Code));
-    acts.iter().map(|act| audit.effects().may(who, act.action.text(), on)).max().unwrap_or(Verdict::No)
+    acts.iter().map(|act| audit.effects().may_do(who, &act.action, on)).max().unwrap_or(Verdict::No)
 }
 
 fn ceiling_missing(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {

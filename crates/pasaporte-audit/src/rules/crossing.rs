@@ -275,7 +275,7 @@ pub fn names_in_settings(audit: &Audit<'_>, id: FunctionId) -> Vec<(Name, Resour
 fn reaches(audit: &Audit<'_>, identity: IdentityId, resource: ResourceId) -> Verdict {
     let (who, on) = (Principal::Identity(identity), Thing::Resource(resource));
     let acts = audit.effects().acts_on(who, on, |_| true);
-    acts.iter().map(|act| audit.effects().may(who, act.action.text(), on)).max().unwrap_or(Verdict::No)
+    acts.iter().map(|act| audit.effects().may_do(who, &act.action, on)).max().unwrap_or(Verdict::No)
 }
 
 /// The identity of each client id.

@@ -174,8 +174,8 @@ impl KnownKinds {
             kinds.sort_by_cached_key(|service| effects.service_name(*service));
             kinds.dedup();
             kinds.retain(|service| {
-                let new = effects.fresh_thing(&effects.service_name(*service), None);
-                effects.takes_new(statement.resources, &new) && effects.has_any(statement.actions, *service)
+                effects.takes_fresh(statement.resources, *service)
+                    && effects.has_any(statement.actions, *service)
             });
             kinds.into()
         });

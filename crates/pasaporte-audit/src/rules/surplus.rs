@@ -245,14 +245,15 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
                 it.to == Some(source) && estate.text(it.did).eq_ignore_ascii_case(act.action.text())
             })
         };
-        let acts = effects
-            .acts_on(who, source, |class| !matches!(class, Some(ActionClass::Read | ActionClass::List)));
+        let roads = effects.roads_to(who, source);
+        let more = |class| !matches!(class, Some(ActionClass::Read | ActionClass::List));
+        let acts = effects.acts_by(&roads, who, source, more);
         let mut best = Verdict::No;
         let surplus: Vec<Act> = acts
             .into_iter()
             .filter(|act| !needed_by_trigger(effects, trigger, act) && !used(act))
             .filter(|act| {
-                let verdict = effects.may(who, act.action.text(), source);
+                let verdict = effects.may_do(who, &act.action, source);
                 best = best.max(verdict);
                 verdict != Verdict::No
             })
@@ -260,7 +261,7 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if surplus.is_empty() {
             return;
         }
-        let causes: Vec<Cause> = effects.grants_reaching(who, source).into_iter().map(Cause::Grant).collect();
+        let causes: Vec<Cause> = Effects::grants_of(&roads).into_iter().map(Cause::Grant).collect();
         let raised =
             Raised::new(Thing::Identity(identity), Level::Table(Impact::DataOrSecrets, Exposure::Insiders))
                 .within(audit.environment_of(who))

@@ -1,7 +1,7 @@
 //! What is told of what is given and not needed, and of control that code should not have.
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::effect::{Act, Harm, Impact, Power, Road, Wide, action_in_words};
+use pasaporte_core::effect::{Act, Effects, Harm, Impact, Power, Road, Wide, action_in_words};
 use pasaporte_core::estate::{GrantId, GroupId, Principal, ScopeId, Thing};
 
 use super::Told;
@@ -139,7 +139,7 @@ fn beyond_trigger(audit: &Audit<'_>, it: &Beyond) -> Told {
     ))
     .fix(format!("Take {surplus} on {source} away, unless the code does it itself."))
     .at(estate.origin(Thing::Trigger(it.trigger)), "the trigger");
-    let grants = audit.effects().grants_reaching(Principal::Identity(it.identity), it.source);
+    let grants = Effects::grants_of(&audit.effects().roads_to(Principal::Identity(it.identity), it.source));
     grants.into_iter().take(3).fold(told, |told, grant| told.at(estate.grant(grant).origin, "a grant"))
 }
 

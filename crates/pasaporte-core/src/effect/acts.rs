@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::{Effects, ServiceId};
+use super::{Effects, Road, ServiceId};
 use crate::access::{Action, Dialect, Holders, Line};
 use crate::estate::{ActionClass, ActionsId, PatternId, Principal, Thing};
 use crate::pattern::{Pattern, Sorts};
@@ -198,28 +198,41 @@ impl Effects<'_> {
         on: Thing,
         wanted: impl Fn(Option<ActionClass>) -> bool,
     ) -> Vec<Act> {
-        let mut all = self.acts_of_service_on(who, on, self.service_of(on), wanted);
+        self.acts_by(&self.roads_of_service_to(who, on, self.service_of(on)), who, on, wanted)
+    }
+
+    /// The sorts of actions of wanted classes that roads of somebody which take a thing in have on it, each once, the worst
+    /// first.
+    pub fn acts_by(
+        &self,
+        roads: &[Road],
+        who: Principal,
+        on: Thing,
+        wanted: impl Fn(Option<ActionClass>) -> bool,
+    ) -> Vec<Act> {
+        let mut all = self.acts_of_service_by(roads, who, (on, self.service_of(on)), wanted);
         all.sort_by(|one, other| one.order().cmp(&other.order()));
         all
     }
 
     /// The sorts of actions on access that somebody's roads have on a thing, each once.
     pub(crate) fn access_acts_on(&self, who: Principal, on: Thing) -> Vec<Act> {
-        self.acts_of_service_on(who, on, super::ACCESS_SERVICE, |_| true)
+        let service = super::ACCESS_SERVICE;
+        self.acts_of_service_by(&self.roads_of_service_to(who, on, service), who, (on, service), |_| true)
     }
 
-    fn acts_of_service_on(
+    fn acts_of_service_by(
         &self,
+        roads: &[Road],
         who: Principal,
-        on: Thing,
-        service: ServiceId,
+        (on, service): (Thing, ServiceId),
         wanted: impl Fn(Option<ActionClass>) -> bool,
     ) -> Vec<Act> {
         let opposition = self.opposition(who);
         let others = self.others_on(opposition.as_deref(), Some(on));
         let dialect = self.dialect(on);
         let mut all: Vec<Act> = Vec::new();
-        for road in self.roads_of_service_to(who, on, service) {
+        for road in roads {
             let actions = self.estate().statement(road.statement).actions;
             let acts = self.acts(actions, service, others, dialect);
             for act in acts.all.iter().filter(|act| wanted(act.class)) {

@@ -395,7 +395,7 @@ impl Effects<'_> {
     ) -> Option<(Breadth, Act)> {
         let kind = self.service_name(service);
         let resources = self.estate().statement(road.statement).resources;
-        if !self.takes_new(resources, &self.fresh_thing(&kind, None)) {
+        if !self.takes_fresh(resources, service) {
             return None;
         }
         let bearers = self.bearers(road.name());

@@ -4,7 +4,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 
 use rustc_hash::FxHashMap;
 
-use super::{Effects, Road};
+use super::{Effects, Road, ServiceId};
 use crate::access::{Dialect, New};
 use crate::estate::{
     AccountOf, At, CrossAccount, Estate, Principal, ResourceId, ResourcesId, ScopeId, ScopeKind, Thing,
@@ -147,6 +147,13 @@ impl Effects<'_> {
     pub fn takes_new(&self, resources: ResourcesId, new: &New) -> bool {
         self.takes_everything(resources)
             || self.selects(self.estate().resources_picked(resources), &new.label, false)
+    }
+
+    /// Whether a choice takes whatever may yet be made of a service's kind.
+    pub fn takes_fresh(&self, resources: ResourcesId, service: ServiceId) -> bool {
+        self.takes_everything(resources)
+            || (self.may_take_all_of_a_kind(resources)
+                && self.takes_new(resources, &self.fresh_thing(&self.service_name(service), None)))
     }
 
     /// Whether a choice of resources takes nothing out.

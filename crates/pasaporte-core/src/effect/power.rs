@@ -3,7 +3,7 @@
 
 use super::opposed::Opposition;
 use super::{ACCESS_SERVICE, Act, Effects, FUNCTION, Harm, IDENTITY, KEY, Road, ServiceId, Wide};
-use crate::access::{ASSUME, New, On, Verdict};
+use crate::access::{ASSUME, On, Verdict};
 use crate::estate::{ActionClass, GrantId, Principal, ScopeId, Thing, Use};
 
 /// Control of some sort.
@@ -102,10 +102,10 @@ impl Effects<'_> {
     ) -> impl Iterator<Item = Control> {
         let resources = self.estate().statement(road.statement).resources;
         let mut places: Vec<Wide> = Vec::new();
-        if power != Power::Access {
+        if power != Power::Access && self.takes_fresh(resources, service) {
             let kind = self.service_name(service);
             let new = self.openings(who, road).into_iter().map(|place| self.fresh_thing(&kind, place));
-            places.extend(new.filter(|new: &New| self.takes_new(resources, new)).map(Wide::New));
+            places.extend(new.map(Wide::New));
         }
         let opposition = self.opposition(who);
         let over = move |on: Wide| self.control_over(who, road, (power, service), opposition.as_deref(), on);
@@ -202,9 +202,9 @@ impl Effects<'_> {
         })
     }
 
-    /// The grants by which something is given to somebody on a thing.
-    pub fn grants_reaching(&self, who: Principal, on: Thing) -> Vec<GrantId> {
-        let mut all: Vec<GrantId> = self.roads_to(who, on).iter().filter_map(Road::grant).collect();
+    /// The grants by which something is given to somebody on a thing, by the roads that take it in.
+    pub fn grants_of(roads: &[Road]) -> Vec<GrantId> {
+        let mut all: Vec<GrantId> = roads.iter().filter_map(Road::grant).collect();
         all.sort_unstable();
         all.dedup();
         all

@@ -204,6 +204,20 @@ impl Effects<'_> {
         found
     }
 
+    /// Whether of every kind that a road's statement names something was gathered at its place.
+    pub(super) fn has_seen_all_kinds(&self, road: &Road) -> bool {
+        let statement = self.estate().statement(road.statement);
+        let here = self.services_at(road.at);
+        let are_here = |all: &[ServiceId]| all.iter().all(|it| *it == ACCESS_SERVICE || here.contains(it));
+        match self.kinds_of(statement.resources) {
+            Some(kinds) => are_here(&kinds),
+            None if self.takes_everything(statement.resources) => {
+                self.services_named(statement.actions).is_some_and(are_here)
+            }
+            None => false,
+        }
+    }
+
     /// The actions that roads name, each once, by service.
     pub(crate) fn actions_named(&self, roads: &[Road]) -> Named {
         let mut choices: Vec<ActionsId> =
@@ -234,7 +248,7 @@ impl Effects<'_> {
     }
 
     /// The roads of a principal that take a thing in.
-    pub(crate) fn roads_to(&self, who: Principal, on: Thing) -> Vec<Road> {
+    pub fn roads_to(&self, who: Principal, on: Thing) -> Vec<Road> {
         self.roads_with(who, on, |_| true)
     }
 
@@ -420,7 +434,11 @@ impl Effects<'_> {
 
     /// The verdict on a question about a thing.
     pub fn may(&self, who: Principal, action: &str, on: Thing) -> Verdict {
-        let action = self.action(action);
-        self.verdict(&Question { principal: who, action: &action, on, given: self.given(who) })
+        self.may_do(who, &self.action(action), on)
+    }
+
+    /// The same of an action that is prepared.
+    pub fn may_do(&self, who: Principal, action: &Action, on: Thing) -> Verdict {
+        self.verdict(&Question { principal: who, action, on, given: self.given(who) })
     }
 }

@@ -265,13 +265,13 @@ impl<'a, 'e> Survey<'a, 'e> {
             return;
         }
         let effects = self.effects;
+        if !effects.takes_fresh(self.resources(road), service) {
+            return;
+        }
         let kind = effects.service_name(service);
         for opening in effects.openings(self.who, road) {
             let place = opening.map_or(At::Everywhere, At::Thing);
             let new = effects.fresh_thing(&kind, opening);
-            if !effects.takes_new(self.resources(road), &new) {
-                return;
-            }
             let acts = self.acts(road, service, On::New(&new));
             for act in acts.all.iter().filter(|act| controls_all(service, act.class)) {
                 let verdict = self.ask(road, act, On::New(&new));
@@ -492,7 +492,10 @@ impl<'a, 'e> Survey<'a, 'e> {
     /// Where a road names a kind of which nothing was gathered at its place, it is judged as if there were some.
     fn as_if_there_were_some(&mut self, road: &Road) {
         let effects = self.effects;
-        if !self.matters(Impact::DataOrSecrets, true) || matches!(road.via, Via::Admission { .. }) {
+        if !self.matters(Impact::DataOrSecrets, true)
+            || matches!(road.via, Via::Admission { .. })
+            || effects.has_seen_all_kinds(road)
+        {
             return;
         }
         for (kind, name) in effects.kinds_named(road) {

@@ -4,7 +4,7 @@
 use ipnet::IpNet;
 
 use super::Exposure;
-use crate::access::{Access, Action, Context, Known, Question, Verdict};
+use crate::access::{Access, Action, Answer, Context, Ground, Known, Question, Verdict, Via};
 use crate::effect::Effects;
 use crate::estate::{
     AccountOf, Attribute, Condition, Estate, Name, Network, Principal, ScopeId, Test, Thing, Vocabulary,
@@ -29,7 +29,7 @@ fn from_network(estate: &Estate, net: &IpNet, crowd: Exposure) -> Exposure {
 /// Values of an attribute that conditions name, beyond which nobody looks.
 const MOST_NAMED: usize = 12;
 
-impl Effects<'_> {
+impl<'e> Effects<'e> {
     /// The circles of those who bear a name and may do an action on a thing; none of those who may not.
     pub fn circles(&self, who: Principal, action: &Action, on: Thing) -> Vec<Circle> {
         self.circles_as_wide_as(Exposure::Insiders, who, action, on)
@@ -43,59 +43,69 @@ impl Effects<'_> {
         action: &Action,
         on: Thing,
     ) -> Vec<Circle> {
-        let found = |given: Context, exposure: Exposure| {
-            if exposure > least {
-                return None;
-            }
-            let verdict = self.verdict(&Question { principal: who, action, on, given: &given });
-            (verdict != Verdict::No).then_some(Circle { exposure, verdict, given })
+        self.circles_by(least, (who, action, on), None)
+    }
+
+    /// The same where the question may have been answered already, whatever was given then.
+    pub(super) fn circles_by(
+        &self,
+        least: Exposure,
+        (who, action, on): (Principal, &Action, Thing),
+        known: Option<&Answer<'_>>,
+    ) -> Vec<Circle> {
+        let now = Context::at(self.estate().as_of());
+        let here = |verdict, given| {
+            let circle = Circle { exposure: Exposure::Insiders, verdict, given };
+            (verdict != Verdict::No && least == Exposure::Insiders).then_some(circle).into_iter().collect()
         };
         if let Principal::Group(_) = who {
-            let given = Context::at(self.estate().as_of());
-            let verdict = self.best_of(who, action, on, &given);
-            let circle = Circle { exposure: Exposure::Insiders, verdict, given };
-            return (verdict != Verdict::No).then_some(circle).into_iter().collect();
+            return here(self.best_of(who, action, on, &now), now);
         }
         let is_crowd = match who {
             Principal::Anyone | Principal::SignedIn | Principal::Service(_) => true,
             Principal::Account(account) => self.is_foreign(account, on),
             _ => false,
         };
-        if !is_crowd {
-            let given = Context::at(self.estate().as_of());
-            let own = self.circle(who, on);
-            // Whoever is not of the estate may call from anywhere, or only from where conditions name.
-            let anywhere = match own {
-                Exposure::Insiders => return found(given, own).into_iter().collect(),
-                _ => given
-                    .with(Attribute::CallerNetwork, Known::Elsewhere)
-                    .with(Attribute::SourceResource, Known::Foreign)
-                    .with(Attribute::AccountOfSource, Known::Foreign),
-            };
-            let named = self.named_in_conditions(who, action, on).networks.into_iter();
-            let from = named.map(|net| {
-                let circle = from_network(self.estate(), &net, own);
-                (anywhere.instead(Attribute::CallerNetwork, Known::Network(net)), circle)
-            });
-            let all: Vec<(Context, Exposure)> =
-                std::iter::once((anywhere.clone(), own)).chain(from).collect();
-            return all.into_iter().filter_map(|(given, circle)| found(given, circle)).collect();
-        }
         let widest = match who {
             Principal::Service(_) => Exposure::Outsider,
             _ => self.circle(who, on),
         };
-        self.circles_of_crowd((least, widest), who, action, on)
+        if !is_crowd && widest == Exposure::Insiders {
+            let asked = || self.verdict(&Question { principal: who, action, on, given: &now });
+            let plain = known.filter(|answer| self.is_plainly(answer));
+            return here(plain.map_or_else(asked, |answer| answer.verdict), now);
+        }
+        let asked;
+        let answer = if let Some(answer) = known {
+            answer
+        } else {
+            asked = self.decide(&Question { principal: who, action, on, given: &now });
+            &asked
+        };
+        if is_crowd {
+            return self.circles_of_crowd((least, widest), (who, action, on), answer);
+        }
+        // Whoever is not of the estate may call from anywhere, or only from where conditions name.
+        let anywhere = now
+            .with(Attribute::CallerNetwork, Known::Elsewhere)
+            .with(Attribute::SourceResource, Known::Foreign)
+            .with(Attribute::AccountOfSource, Known::Foreign);
+        let networks = self.named_in(answer).networks.into_iter();
+        let from = networks.map(|net| {
+            let circle = from_network(self.estate(), &net, widest);
+            (anywhere.instead(Attribute::CallerNetwork, Known::Network(net)), circle)
+        });
+        let all = std::iter::once((anywhere.clone(), widest)).chain(from).collect();
+        self.of_those((who, action, on), answer, all, least)
     }
 
     /// The circles of strangers who bear a name and may do an action on a thing, from the least to the widest crowd that
-    /// they are.
+    /// they are; by an answer to that question, whatever was given.
     pub(super) fn circles_of_crowd(
         &self,
         (least, widest): (Exposure, Exposure),
-        who: Principal,
-        action: &Action,
-        on: Thing,
+        (who, action, on): (Principal, &Action, Thing),
+        answer: &Answer<'_>,
     ) -> Vec<Circle> {
         let base = self.stranger().instead(Attribute::CallerNetwork, Known::Elsewhere);
         let base = match who {
@@ -104,26 +114,37 @@ impl Effects<'_> {
             }
             _ => base,
         };
-        let all = self.variants(who, action, on, base, widest).into_iter();
-        all.filter(|(_, exposure)| *exposure <= least)
-            .filter_map(|(given, exposure)| {
-                let verdict = self.verdict(&Question { principal: who, action, on, given: &given });
-                (verdict != Verdict::No).then_some(Circle { exposure, verdict, given })
-            })
-            .collect()
+        let all = self.variants(who, on, self.named_in(answer), (base, widest));
+        self.of_those((who, action, on), answer, all, least)
+    }
+
+    /// Those of some circles that may, of which something is given each.
+    fn of_those(
+        &self,
+        (principal, action, on): (Principal, &Action, Thing),
+        answer: &Answer<'_>,
+        all: Vec<(Context, Exposure)>,
+        least: Exposure,
+    ) -> Vec<Circle> {
+        let is_plain = self.is_plainly(answer);
+        let wide = all.into_iter().filter(|(_, exposure)| *exposure <= least);
+        let circles = wide.map(|(given, exposure)| {
+            let asked = || self.verdict(&Question { principal, action, on, given: &given });
+            let verdict = if is_plain { answer.verdict } else { asked() };
+            Circle { exposure, verdict, given }
+        });
+        circles.filter(|circle| circle.verdict != Verdict::No).collect()
     }
 
     /// A stranger from nowhere in particular, and those from wherever the conditions at hand name.
     fn variants(
         &self,
         who: Principal,
-        action: &Action,
         on: Thing,
-        base: Context,
-        widest: Exposure,
+        named: Named,
+        widest: (Context, Exposure),
     ) -> Vec<(Context, Exposure)> {
-        let named = self.named_in_conditions(who, action, on);
-        let mut all = vec![(base, widest)];
+        let mut all = vec![widest];
         if named.is_empty() {
             return all;
         }
@@ -193,19 +214,27 @@ impl Effects<'_> {
         all
     }
 
-    fn named_in_conditions(&self, who: Principal, action: &Action, on: Thing) -> Named {
-        let open = Context::default();
-        let answer = self.decide(&Question { principal: who, action, on, given: &open });
+    /// Whether no condition bears on an answer, so that it is the same whatever is given.
+    fn is_plainly(&self, answer: &Answer<'_>) -> bool {
+        answer.grounds.iter().all(|ground| self.conditions_of(ground).next().is_none())
+    }
+
+    /// What the conditions of an answer name.
+    fn named_in(&self, answer: &Answer<'_>) -> Named {
         let mut named = Named::default();
-        for ground in &answer.grounds {
-            let estate = self.estate();
-            named.take(&estate.statement(ground.statement).conditions);
-            if let crate::access::Via::Grant { grant, .. } = ground.via {
-                named.take(&estate.grant(grant).conditions);
-            }
-        }
+        answer.grounds.iter().for_each(|ground| named.take(self.conditions_of(ground)));
         named.settle(self);
         named
+    }
+
+    /// What has to hold for a statement that an answer rests on.
+    fn conditions_of(&self, ground: &Ground<'_>) -> impl Iterator<Item = &'e Condition> {
+        let estate = self.estate();
+        let of_grant = match ground.via {
+            Via::Grant { grant, .. } => &estate.grant(grant).conditions[..],
+            Via::Admission { .. } | Via::Ceiling(_) => &[],
+        };
+        estate.statement(ground.statement).conditions.iter().chain(of_grant)
     }
 }
 
@@ -224,7 +253,7 @@ impl Named {
             && [&self.accounts, &self.sources, &self.owners].iter().all(|it| it.is_empty())
     }
 
-    fn take(&mut self, conditions: &[Condition]) {
+    fn take<'c>(&mut self, conditions: impl Iterator<Item = &'c Condition>) {
         for condition in conditions {
             let Condition::Test(attribute, test) = condition else { continue };
             match (attribute, test) {

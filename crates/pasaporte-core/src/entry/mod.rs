@@ -19,8 +19,8 @@ use smallvec::{SmallVec, smallvec};
 use crate::access::{Answer, Context, Question, Verdict};
 use crate::effect::Effects;
 use crate::estate::{
-    At, Check, EndpointId, FunctionId, KeyId, KeyReach, LastUse, List, Name, Network, Principal, Shows,
-    State, Thing, Token, TokenId, Verifier, VerifierId, Way,
+    At, Check, Endpoint, EndpointId, FunctionId, KeyId, KeyReach, LastUse, List, Name, Network, Principal,
+    Shows, State, Thing, Token, TokenId, Verifier, VerifierId, Way,
 };
 
 pub use circles::Circle;
@@ -140,7 +140,10 @@ impl<'e> Effects<'e> {
         let Some(endpoint) = estate.get(id).filter(|_| self.is_open(id)) else { return Vec::new() };
         match &endpoint.way {
             Way::Direct => self.pass_check(&endpoint.check, endpoint.function),
-            Way::Route { presents, .. } => self.callers_on(endpoint, presents),
+            Way::Route { presents, .. } => {
+                let at_gateway = self.pass_check(&endpoint.check, endpoint.function);
+                self.past_gateway(endpoint, presents, at_gateway)
+            }
         }
     }
 
@@ -174,10 +177,7 @@ impl<'e> Effects<'e> {
             }
             Check::Key(least) => {
                 let keys = self.keys_opening(function, *least).into_iter();
-                let holder = |(key, verdict)| {
-                    Caller::new(Principal::Key(key), verdict, Exposure::KeyHolders, Because::Holds)
-                };
-                keys.map(holder).collect()
+                keys.map(|(key, verdict)| Caller::with_key(key, verdict)).collect()
             }
             Check::Token(verifier) => self.token_callers(*verifier),
             Check::Identity => self.invoking(function),
@@ -212,20 +212,28 @@ impl<'e> Effects<'e> {
     /// How surely a key opens a function that it is made for.
     fn opens(&self, key: KeyId, function: FunctionId) -> Verdict {
         let estate = self.estate();
-        let accepted = self.accepted(key);
-        let is_admin = estate.get(key).is_some_and(|it| it.reach == KeyReach::Admin);
+        let (accepted, Some(it)) = (self.accepted(key), estate.get(key)) else { return Verdict::No };
         if accepted == Verdict::No || !self.may_run(function) {
             return Verdict::No;
         }
-        if is_admin {
+        if it.reach == KeyReach::Admin {
             return accepted;
         }
-        let asks_for_keys =
-            |id: &&EndpointId| estate.get(**id).is_some_and(|it| matches!(it.check, Check::Key(_)));
-        let endpoints = estate.endpoints_of(function).iter().filter(asks_for_keys);
-        let callers = endpoints.flat_map(|id| self.callers_at(*id));
-        let by_it = callers.filter(|it| it.who == Principal::Key(key)).map(|it| it.verdict);
-        by_it.max().unwrap_or(Verdict::No)
+        let takes_it = |endpoint: &&Endpoint| {
+            let is_wide = matches!(endpoint.check, Check::Key(least) if it.reach >= least);
+            is_wide && endpoint.state == State::Enabled
+        };
+        let endpoints =
+            estate.endpoints_of(function).iter().filter_map(|id| estate.get(*id)).filter(takes_it);
+        let through = |endpoint: &'e Endpoint| match &endpoint.way {
+            Way::Direct => accepted,
+            Way::Route { presents, .. } => {
+                let through = self.past_gateway(endpoint, presents, vec![Caller::with_key(key, accepted)]);
+                let by_it = through.into_iter().filter(|it| it.who == Principal::Key(key));
+                by_it.map(|it| it.verdict).max().unwrap_or(Verdict::No)
+            }
+        };
+        endpoints.map(through).max().unwrap_or(Verdict::No)
     }
 
     /// Whether a key is accepted: one that is enabled is; past its expiry it may be, and is if it was used since.
@@ -333,8 +341,9 @@ impl<'e> Effects<'e> {
             Principal::Group(_) => self.best_of(who, self.invoke(), on, &given),
             _ => answer.verdict,
         };
-        let circles: Circles =
-            self.circles(who, self.invoke(), on).into_iter().map(|it| (it.exposure, it.verdict)).collect();
+        let question = (who, self.invoke(), on);
+        let circles = self.circles_by(Exposure::Insiders, question, Some(&answer)).into_iter();
+        let circles: Circles = circles.map(|it| (it.exposure, it.verdict)).collect();
         let verdict =
             circles.iter().map(|(_, verdict)| *verdict).max().map_or(verdict, |best| match verdict {
                 Verdict::No => best.min(Verdict::Depends),
@@ -348,7 +357,7 @@ impl<'e> Effects<'e> {
             && let Some((token, passes)) = self.public_token_for(verifier)
         {
             // Anyone has it, and may then call from anywhere, or only from where conditions name.
-            let crowd = self.circles_of_crowd((Exposure::Insiders, Exposure::Anyone), who, self.invoke(), on);
+            let crowd = self.circles_of_crowd((Exposure::Insiders, Exposure::Anyone), question, &answer);
             let with_it: Circles =
                 crowd.into_iter().map(|it| (it.exposure, it.verdict.min(passes))).collect();
             let public = (!with_it.is_empty()).then(|| Caller {
@@ -366,6 +375,10 @@ impl<'e> Effects<'e> {
 impl<'e> Caller<'e> {
     fn new(who: Principal, verdict: Verdict, exposure: Exposure, because: Because<'e>) -> Self {
         Self { who, verdict, because, circles: smallvec![(exposure, verdict)] }
+    }
+
+    fn with_key(key: KeyId, verdict: Verdict) -> Self {
+        Self::new(Principal::Key(key), verdict, Exposure::KeyHolders, Because::Holds)
     }
 
     fn with_public_token(token: TokenId, verdict: Verdict) -> Self {

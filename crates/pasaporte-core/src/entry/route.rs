@@ -74,6 +74,15 @@ impl Passage<'_> {
 /// A check of the function's own, and whether a gateway can be known to reach it.
 type Own<'e> = (&'e Check, Verdict);
 
+/// One of them, and who gets past it.
+struct Behind<'e> {
+    check: &'e Check,
+    reached: Verdict,
+    passes: Vec<Caller<'e>>,
+    /// Whether whoever comes by the gateway is let in as a service.
+    as_service: Verdict,
+}
+
 impl<'e> Effects<'e> {
     /// What becomes of what a gateway presents on a route; none for a direct endpoint.
     pub fn passage(&self, id: EndpointId) -> Option<Passage<'e>> {
@@ -88,9 +97,15 @@ impl<'e> Effects<'e> {
     }
 
     /// Who gets through a route: of those who pass its own check, the ones for whom the rest is open too.
-    pub(super) fn callers_on(&self, endpoint: &'e Endpoint, presents: &Presents) -> Vec<Caller<'e>> {
-        let Some(gateway) = endpoint.way.gateway() else { return Vec::new() };
-        let at_gateway = self.pass_check(&endpoint.check, endpoint.function);
+    pub(super) fn past_gateway(
+        &self,
+        endpoint: &'e Endpoint,
+        presents: &Presents,
+        at_gateway: Vec<Caller<'e>>,
+    ) -> Vec<Caller<'e>> {
+        let Some(gateway) = endpoint.way.gateway().filter(|_| !at_gateway.is_empty()) else {
+            return Vec::new();
+        };
         let own = self.own_checks(endpoint.function);
         if *presents != Presents::Caller {
             let passes = own.iter().map(|(check, reached)| {
@@ -125,12 +140,22 @@ impl<'e> Effects<'e> {
             }
             return all;
         }
-        with(at_gateway, |caller| {
-            let best = own.iter().map(|(check, reached)| {
+        // What stands behind is the same for all who pass the gateway.
+        let behind: Vec<Behind<'e>> = own
+            .into_iter()
+            .map(|(check, reached)| {
                 let as_service = self.as_service(gateway, presents, check, endpoint.function);
-                let as_service = as_service.map_or(Verdict::No, |(_, answer)| answer.verdict);
-                self.shown_again(caller, check, endpoint.function).max(as_service).min(*reached)
-            });
+                Behind {
+                    check,
+                    reached,
+                    passes: self.pass_check(check, endpoint.function),
+                    as_service: as_service.map_or(Verdict::No, |(_, answer)| answer.verdict),
+                }
+            })
+            .collect();
+        with(at_gateway, |caller| {
+            let best =
+                behind.iter().map(|own| self.shown_again(caller, own).max(own.as_service).min(own.reached));
             best.max().unwrap_or(Verdict::No).min(caller.verdict)
         })
     }
@@ -246,18 +271,17 @@ impl<'e> Effects<'e> {
     }
 
     /// Whether what a caller showed at the gateway passes a check of the function's as well.
-    fn shown_again(&self, caller: &Caller<'e>, check: &Check, function: FunctionId) -> Verdict {
-        let behind = self.pass_check(check, function);
-        if let Some(open) = behind.iter().find(|behind| behind.who == Principal::Anyone) {
+    fn shown_again(&self, caller: &Caller<'e>, own: &Behind<'e>) -> Verdict {
+        if let Some(open) = own.passes.iter().find(|behind| behind.who == Principal::Anyone) {
             return open.verdict;
         }
-        match (check, caller.who) {
+        match (own.check, caller.who) {
             (Check::None, _) => Verdict::Yes,
             (Check::Token(asked), Principal::Token(held)) if *asked != held => Verdict::Depends,
             // Whoever bears a wider name may pass by that.
             _ => {
                 let names = self.names(caller.who);
-                let theirs = behind.iter().filter(|behind| names.contains(&behind.who));
+                let theirs = own.passes.iter().filter(|behind| names.contains(&behind.who));
                 theirs.map(|it| it.verdict).max().unwrap_or(Verdict::No)
             }
         }

@@ -1,10 +1,14 @@
 //! What things of other accounts give somebody as long as its own side does so too: what it holds may be needed there,
 //! though by itself it comes to nothing.
 
-use super::common::ToAll;
+use rustc_hash::FxHashMap;
+
 use crate::access::Needs;
 use crate::effect::{ACCESS_SERVICE, Effects, Road, ServiceId};
 use crate::estate::{AccountOf, At, Principal, Thing};
+
+/// What things of accounts give whoever is among those whom they name, by account.
+pub(super) type Within = FxHashMap<AccountOf, Vec<Road>>;
 
 /// The things of other accounts that have a statement for somebody, which needs a statement on its side.
 pub(super) struct Across<'a> {
@@ -16,14 +20,14 @@ pub(super) struct Across<'a> {
 }
 
 impl<'a> Across<'a> {
-    pub(super) fn new(effects: &Effects<'_>, who: Principal, own: &[Road], given: &'a ToAll) -> Self {
+    pub(super) fn new(effects: &Effects<'_>, who: Principal, own: &[Road], within: &'a Within) -> Self {
         let home = effects.home(who);
         let is_across = |account: AccountOf| effects.needs_between(who, home, account) == Needs::BothSides;
         let mut by_name: Vec<Thing> = own.iter().filter_map(on).collect();
         by_name.retain(|thing| is_across(effects.account_of(*thing)));
         by_name.sort_unstable();
         by_name.dedup();
-        let to_all = given.within.iter().filter(|(account, _)| is_across(**account));
+        let to_all = within.iter().filter(|(account, _)| is_across(**account));
         Self { home, by_name, to_all: to_all.map(|(_, roads)| roads.as_slice()).collect() }
     }
 

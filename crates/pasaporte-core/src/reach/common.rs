@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::across::Within;
 use super::counting::Counting;
 use super::{Reaches, Service};
 use crate::access::{INVOKE, Needs, Verdict};
@@ -81,7 +82,7 @@ pub(super) struct ToAll {
     /// What counts by itself for whoever bears them.
     roads: Vec<Road>,
     /// What counts by itself within an account, and for those of others only where their own side says so too.
-    pub(super) within: FxHashMap<AccountOf, Vec<Road>>,
+    pub(super) within: Within,
     named: Named,
     /// The choices of actions of all these roads, each with the services that they are of.
     choices: Box<[(ActionsId, ServiceId)]>,
@@ -146,7 +147,7 @@ impl ToAll {
         let dependent = all.iter().filter(|road| !effects.is_plain(road));
         let dependent: FxHashSet<ServiceId> = dependent.flat_map(|road| effects.services_of(road)).collect();
         let is_conditional = !all.iter().all(|road| effects.is_plain(road));
-        let (mut roads, mut within) = (Vec::new(), FxHashMap::<AccountOf, Vec<Road>>::default());
+        let (mut roads, mut within) = (Vec::new(), Within::default());
         for road in all {
             match road.at {
                 At::Thing(thing) if road.grant().is_none() && !effects.is_of_anyone(road.name()) => {

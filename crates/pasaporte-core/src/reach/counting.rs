@@ -266,8 +266,7 @@ impl<'a, 'e> Counting<'a, 'e> {
         let &Line { road, service, sort, dialect, ref free } = line;
         let effects = self.effects;
         let resources = effects.estate().statement(road.statement).resources;
-        let takes_all = effects
-            .takes_new(resources, &effects.fresh_thing(&effects.service_name(service), None))
+        let takes_all = effects.takes_fresh(resources, service)
             && effects.has_no_exceptions(resources)
             && !effects.denied().people;
         let mut counts = false;

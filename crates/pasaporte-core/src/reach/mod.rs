@@ -129,7 +129,7 @@ impl<'a, 'e> Reaches<'a, 'e> {
             common::name_invoking(effects, &mut named);
         }
         let given = self.given_to(principal, &everybodys);
-        let across = Across::new(effects, principal, &own, &given);
+        let across = Across::new(effects, principal, &own, &given.within);
         let mut counting = Counting::new(self, principal, &named, &given.services, Some(across));
         counting.take(&own);
         if is_crowd {

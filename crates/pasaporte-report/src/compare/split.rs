@@ -100,7 +100,7 @@ fn sharer(audit: &Audit<'_>, who: Principal, id: FunctionId, accounted: &mut BTr
         let acts = effects.acts_on(who, source, |_| true);
         let named = acts.iter().filter(|act| {
             needed_by_trigger(effects, trigger, act)
-                && effects.may(who, act.action.text(), source) != Verdict::No
+                && effects.may_do(who, &act.action, source) != Verdict::No
         });
         let mut actions: BTreeSet<String> = named.map(|act| act.action.text().to_owned()).collect();
         actions.extend(used_on(source));
@@ -113,7 +113,7 @@ fn sharer(audit: &Audit<'_>, who: Principal, id: FunctionId, accounted: &mut BTr
         if !effects
             .acts_on(who, thing, |_| true)
             .iter()
-            .any(|act| effects.may(who, act.action.text(), thing) != Verdict::No)
+            .any(|act| effects.may_do(who, &act.action, thing) != Verdict::No)
         {
             continue;
         }

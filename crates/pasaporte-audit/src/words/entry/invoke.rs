@@ -98,7 +98,7 @@ fn more_than_invoking(audit: &Audit<'_>, who: Principal, id: FunctionId) -> Stri
     let effects = audit.effects();
     let on = Thing::Function(id);
     let acts = effects.acts_on(who, on, |_| true);
-    let may = |act: &&Act| effects.may(who, act.action.text(), on) != Verdict::No;
+    let may = |act: &&Act| effects.may_do(who, &act.action, on) != Verdict::No;
     // What is allowed though nobody named it is everything, but what is taken out of it.
     if acts.iter().any(|act| act.is_wild && act.class.is_none() && may(&act)) {
         let not: Vec<String> = acts.iter().filter(|act| !may(act)).map(action_in_words).collect();
@@ -167,7 +167,7 @@ fn worst_of(audit: &Audit<'_>, who: Principal, road: &Road, act: &Act) -> Vec<St
         let impact = |id: &FunctionId| audit.harm_through(*id).impact;
         impact(one).cmp(&impact(other)).then_with(|| estate.id(*one).cmp(estate.id(*other)))
     });
-    let may = |id: &FunctionId| effects.may(who, act.action.text(), Thing::Function(*id)) != Verdict::No;
+    let may = |id: &FunctionId| effects.may_do(who, &act.action, Thing::Function(*id)) != Verdict::No;
     let worst = functions.into_iter().filter(may).take(2);
     worst.map(|id| format!("function:{}", estate.id(id))).collect()
 }
