@@ -342,7 +342,9 @@ fn ways(estate: &Estate) -> usize {
 /// Whatever strangers and code for tests come to, step by step, with all that is prepared for it.
 fn paths(estate: &Estate) -> usize {
     let effects = Effects::new(estate);
+    let t = std::time::Instant::now();
     let paths = Paths::new(&effects, Vec::new());
+    eprintln!("prepared {:?}", t.elapsed());
     let from = |class| paths.from(&paths.starts(class)).size().0;
     from(Class::Anyone) + from(Class::Tests)
 }

@@ -24,7 +24,8 @@ impl Effects<'_> {
     /// Those identities of some that are asked about that a principal may hand to code that it may make or change, by name;
     /// each in its surest way.
     pub fn handing(&self, who: Principal, is_asked: impl Fn(IdentityId) -> bool) -> Vec<Handing> {
-        let roads = self.roads(who);
+        // What is handed over, and the code that it is handed to, are changed: that is harm.
+        let roads = self.harmful_roads(who);
         let mut ways: BTreeMap<IdentityId, (Act, Road, Verdict)> = BTreeMap::new();
         for road in &roads {
             for (identity, act, verdict) in self.handed_by(who, road, &is_asked) {

@@ -41,7 +41,7 @@ pub use counted::{Counted, Given};
 pub use found::action_in_words;
 pub use handing::Handing;
 pub use harm::{Harm, Impact};
-pub(crate) use opposed::{Opposes, Opposition};
+pub(crate) use opposed::{Opposes, Opposition, Somebody};
 pub use overtaking::Overtaking;
 pub use power::{Control, Power};
 pub use roads::Road;

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashSet;
 
-use super::Effects;
 use super::acts::Others;
-use crate::access::{Action, Needs};
+use super::{Effects, Road};
+use crate::access::{Action, Needs, On, Verdict};
 use crate::estate::{AccountOf, ActionsId, CeilingId, Effect, Estate, Id, Principal, StatementId, Thing};
 
 /// What stands against somebody, wherever they act.
@@ -64,6 +64,16 @@ pub(crate) enum Opposes {
     Somewhere,
     /// Wherever it is done.
     Everywhere,
+}
+
+/// Somebody, with what is asked for every question about them.
+#[derive(Debug)]
+pub(crate) struct Somebody {
+    pub(crate) who: Principal,
+    /// The account that they are of.
+    pub(crate) home: Option<AccountOf>,
+    /// What stands against them.
+    pub(crate) opposition: Option<Arc<Opposition>>,
 }
 
 impl Effects<'_> {
@@ -130,6 +140,32 @@ impl Effects<'_> {
     pub(crate) fn may_deny(&self, opposition: Option<&Opposition>, action: &Action, thing: Thing) -> bool {
         let takes = |id: StatementId| self.takes(self.estate().statement(id).resources, thing);
         self.denying(opposition, action).any(takes)
+    }
+
+    /// Somebody, with what is asked for every question about them.
+    pub(crate) fn somebody(&self, who: Principal) -> Somebody {
+        Somebody { who, home: self.home(who), opposition: self.opposition(who) }
+    }
+
+    /// What the decision can only say of an action that a road gives on something; none where it has to be asked.
+    pub(crate) fn foregone(
+        &self,
+        it: &Somebody,
+        road: &Road,
+        action: &Action,
+        on: On<'_>,
+    ) -> Option<Verdict> {
+        let opposition = it.opposition.as_deref();
+        match (self.bounded(opposition, action), on) {
+            (Opposes::Everywhere, _) => Some(Verdict::No),
+            (Opposes::Never, On::There(thing))
+                if self.is_plain(road)
+                    && self.nothing_bears_on(it.who, it.home, opposition, action, thing) =>
+            {
+                Some(Verdict::Yes)
+            }
+            _ => None,
+        }
     }
 
     /// Whether nothing stands on a thing, nothing takes an action on it away from somebody of an account, and no other side

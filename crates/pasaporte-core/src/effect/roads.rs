@@ -97,7 +97,7 @@ pub(super) type WorthAsking = FxHashMap<Principal, Box<[AdmissionId]>>;
 impl Effects<'_> {
     /// The statements that allow something by any name of a principal: all of its grants in force, and those on things
     /// that may do harm.
-    pub(super) fn harmful_roads(&self, who: Principal) -> Vec<Road> {
+    pub(crate) fn harmful_roads(&self, who: Principal) -> Vec<Road> {
         let mut all = self.roads_by_grants(who);
         let worth = self.worth_asking.get_or_init(|| self.find_worth_asking());
         for name in self.names(who) {
@@ -116,11 +116,14 @@ impl Effects<'_> {
     pub(crate) fn roads_by(&self, who: Principal, names: &[Principal]) -> Vec<Road> {
         let mut all = self.roads_by_grants(who);
         all.retain(|road| names.contains(&road.name()));
-        for &name in names {
-            let on_things = self.admissions_naming(name).filter(|id| self.allows(*id));
-            all.extend(on_things.map(|id| self.road_of(id, name)));
-        }
+        names.iter().for_each(|name| all.extend(self.roads_on_things(*name)));
         all
+    }
+
+    /// The statements on things that allow something by a name.
+    pub(crate) fn roads_on_things(&self, name: Principal) -> impl Iterator<Item = Road> {
+        let on_things = self.admissions_naming(name).filter(|id| self.allows(*id));
+        on_things.map(move |id| self.road_of(id, name))
     }
 
     /// The services of which a road has actions for things that it may take: those that it names, and those of what the
@@ -283,7 +286,8 @@ impl Effects<'_> {
         all
     }
 
-    fn roads_by_grants(&self, who: Principal) -> Vec<Road> {
+    /// Those of its grants.
+    pub(crate) fn roads_by_grants(&self, who: Principal) -> Vec<Road> {
         let estate = self.estate();
         let mut all = Vec::new();
         self.for_each_held(who, |grant, name| all.extend(self.allowed_by(grant, estate.grant(grant), name)));

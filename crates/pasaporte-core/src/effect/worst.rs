@@ -8,23 +8,22 @@ use std::sync::Arc;
 use super::acts::{Act, Acts};
 use super::found::{Direct, Doing, Edge, MOST_COUNTED};
 use super::harm::on_data;
-use super::opposed::{Opposes, Opposition};
+use super::opposed::{Opposes, Somebody};
 use super::roads::Powers;
 use super::{
     ACCESS_SERVICE, Effects, FUNCTION, GROUP, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId, USER,
 };
 use crate::access::{Context, Dialect, New, On, Verdict, Via};
 use crate::estate::{
-    AccountOf, ActionClass, At, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity, Thing,
+    ActionClass, At, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity, Thing,
 };
 
 /// A survey of roads.
 pub(super) struct Survey<'a, 'e> {
     pub(super) effects: &'a Effects<'e>,
     pub(super) who: Principal,
+    it: Somebody,
     given: &'a Context,
-    home: Option<AccountOf>,
-    opposition: Option<Arc<Opposition>>,
     /// Whether only what the very road gives counts, and not what another gives to the same action and thing.
     alone: bool,
     /// What the conditions of the road at hand leave of what it gives, at best.
@@ -41,8 +40,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         Self {
             who,
             given: effects.given(who),
-            home: effects.home(who),
-            opposition: effects.opposition(who),
+            it: effects.somebody(who),
             alone: false,
             at_best: Verdict::Yes,
             wanted,
@@ -133,24 +131,15 @@ impl<'a, 'e> Survey<'a, 'e> {
             On::There(thing) => Some(thing),
             On::New(_) => None,
         };
-        let others = self.effects.others_on(self.opposition.as_deref(), thing);
+        let others = self.effects.others_on(self.it.opposition.as_deref(), thing);
         self.effects.acts(self.actions(road), service, others, self.effects.dialect_on(on))
     }
 
     /// The decision on an action of a road.
     pub(super) fn ask(&self, road: &Road, act: &Act, on: On<'_>) -> Verdict {
         let effects = self.effects;
-        let opposition = self.opposition.as_deref();
-        let bounded = effects.bounded(opposition, &act.action);
-        if bounded == Opposes::Everywhere {
-            return Verdict::No;
-        }
-        if let On::There(thing) = on
-            && bounded == Opposes::Never
-            && effects.is_plain(road)
-            && effects.nothing_bears_on(self.who, self.home, opposition, &act.action, thing)
-        {
-            return Verdict::Yes;
+        if let Some(verdict) = effects.foregone(&self.it, road, &act.action, on) {
+            return verdict;
         }
         let verdict = effects.verdict_on(self.who, &act.action, on, self.given);
         if !self.alone || verdict == Verdict::No {
@@ -319,7 +308,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         let plain = self.effects.is_plain(road)
             && self.effects.is_of_one_account(place)
             && self.effects.has_no_exceptions(self.resources(road))
-            && self.effects.opposes(self.opposition.as_deref(), &act.action) == Opposes::Never
+            && self.effects.opposes(self.it.opposition.as_deref(), &act.action) == Opposes::Never
             && !self.effects.denied().people;
         if plain {
             return Some(verdict);

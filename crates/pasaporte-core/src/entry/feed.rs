@@ -115,12 +115,6 @@ impl<'e> Effects<'e> {
         self.surest(who, source, all.map(|it| (is_sure(&it), it.0)))
     }
 
-    /// The surest action of class write that somebody may do on a thing.
-    pub(crate) fn by_writing(&self, who: Principal, on: Thing) -> Option<(Arc<Action>, Verdict)> {
-        let acts = self.acts_on(who, on, |class| class == Some(ActionClass::Write));
-        self.surest(who, on, acts.into_iter().map(|act| (false, act)))
-    }
-
     /// The surest of some actions, by the decision; the first of those that are as sure. Of which it is known that they are
     /// sure, it is not asked.
     fn surest(

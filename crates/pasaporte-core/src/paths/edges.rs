@@ -1,15 +1,17 @@
 //! The edges of a node: what the decision says of whoever has it.
 
+use std::sync::Arc;
+
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::{Edge, Node, Paths, Step};
 use crate::access::{On, Verdict};
-use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId};
+use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId, Somebody};
 use crate::entry::{Calling, Through};
 use crate::estate::{ActionClass, At, FunctionId, KeyId, KeyReach, Principal, ResourceId, ScopeId, Thing};
 
-/// By whom functions are called, by name: each function and way once, the surest.
+/// By whom functions are called, by name: each function and way once, the surest; what is not sure comes first.
 pub(super) fn callers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<Calling>> {
     let functions: Vec<FunctionId> = effects.estate().all::<FunctionId>().map(|(id, _)| id).collect();
     let ways: Vec<_> = functions.par_iter().map(|&id| effects.callers_of(id)).collect();
@@ -17,6 +19,7 @@ pub(super) fn callers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<Calling
     for (who, call) in ways.into_iter().flatten() {
         all.entry(who).or_default().push(call);
     }
+    all.values_mut().for_each(|calls| calls.sort_by_key(|call| call.verdict == Verdict::Yes));
     all
 }
 
@@ -125,16 +128,54 @@ impl Paths<'_, '_> {
         for it in effects.handing(who, |id| found.is_worth(identity(id), Step::HandsOver)) {
             found.add(identity(it.identity), Step::HandsOver, it.verdict);
         }
-        let mut roads = effects.roads(who);
-        roads.retain(|road| !self.is_told_of_a_crowd(who, road.name()) || !effects.is_plain(road));
+        let roads = self.roads(who);
+        let it = effects.somebody(who);
         for road in &roads {
-            self.by_road(who, road, found);
+            self.by_road(&it, road, found);
         }
         if let Principal::Key(key) = who {
             self.managed_by(key, found);
         }
         self.calling(who, found);
-        self.feeding(who, &roads, found);
+        self.feeding(&it, &roads, found);
+    }
+
+    /// The roads of somebody by which a step may be taken that is not told of a crowd.
+    fn roads(&self, who: Principal) -> Vec<Road> {
+        let effects = self.effects;
+        let mut all = effects.roads_by_grants(who);
+        for name in effects.names(who) {
+            if name == who {
+                all.extend(effects.roads_on_things(name).filter(|road| self.may_lead(road)));
+            } else {
+                all.extend(self.roads_leading(name).iter());
+            }
+        }
+        all.retain(|road| !self.is_told_of_a_crowd(who, road.name()) || !effects.is_plain(road));
+        all
+    }
+
+    /// Those on things of a name that many may bear; kept.
+    fn roads_leading(&self, name: Principal) -> Arc<[Road]> {
+        let known = || self.leading.lock().expect("nobody panics while holding it");
+        if let Some(found) = known().get(&name) {
+            return Arc::clone(found);
+        }
+        let found: Arc<[Road]> =
+            self.effects.roads_on_things(name).filter(|road| self.may_lead(road)).collect();
+        known().insert(name, Arc::clone(&found));
+        found
+    }
+
+    /// Whether a statement on a thing may let somebody take a step: it is about access, code or keys, or it stands on data
+    /// that is looked for, or on what functions listen to.
+    fn may_lead(&self, road: &Road) -> bool {
+        let actions = self.effects.estate().statement(road.statement).actions;
+        let is_wanted = |thing: Thing| match thing {
+            Thing::Resource(id) => self.is_looked_for(id) || self.sources.is_one(thing),
+            other => self.sources.is_one(other),
+        };
+        self.effects.powers(actions).any() || road.at.thing().is_some_and(is_wanted)
     }
 
     /// Whether somebody may do whatever a crowd may: anyone is who does not say who they are, and whoever is signed in and no
@@ -171,7 +212,7 @@ impl Paths<'_, '_> {
     }
 
     /// The functions that somebody makes run by writing to what triggers them.
-    fn feeding(&self, who: Principal, roads: &[Road], found: &mut Finding<'_>) {
+    fn feeding(&self, who: &Somebody, roads: &[Road], found: &mut Finding<'_>) {
         let to = |trigger, function| (Node::Code(function), Step::Invokes(Through::Source(trigger)));
         let fed = self.fed_by(who, roads, &|trigger, function| {
             let (to, step) = to(trigger, function);
@@ -189,9 +230,12 @@ impl Paths<'_, '_> {
         for name in effects.names(who) {
             let of_crowd = self.is_told_of_a_crowd(who, name);
             for call in self.callers.get(&name).map_or(&[][..], |all| all) {
+                // What any of a crowd surely may is told of the crowd; only that follows.
+                if of_crowd && call.verdict == Verdict::Yes {
+                    break;
+                }
                 let (to, step) = (Node::Code(call.function), Step::Invokes(call.through));
-                // What any of a crowd surely may is told of the crowd.
-                if (of_crowd && call.verdict == Verdict::Yes) || !found.is_worth(to, step) {
+                if !found.is_worth(to, step) {
                     continue;
                 }
                 // What is given to a wider name may be taken from one who bears it.
@@ -202,7 +246,7 @@ impl Paths<'_, '_> {
     }
 
     /// What a road gives somebody of code, keys, access and data.
-    fn by_road(&self, who: Principal, road: &Road, found: &mut Finding<'_>) {
+    fn by_road(&self, who: &Somebody, road: &Road, found: &mut Finding<'_>) {
         let effects = self.effects;
         let powers = effects.powers(effects.estate().statement(road.statement).actions);
         for (power, service, step) in [
@@ -211,7 +255,7 @@ impl Paths<'_, '_> {
             (Powers::ACCESS, ACCESS_SERVICE, Step::RewritesAccess),
         ] {
             if powers.has(power) && self.has(road, service, step) {
-                for thing in effects.things_reached_by(who, road, service) {
+                for thing in effects.things_reached_by(who.who, road, service) {
                     self.ask(who, road, (service, step), thing, found);
                 }
             }
@@ -220,9 +264,13 @@ impl Paths<'_, '_> {
     }
 
     /// The data that is looked for and that a road lets somebody read, change or delete.
-    fn data_by(&self, who: Principal, road: &Road, found: &mut Finding<'_>) {
+    fn data_by(&self, who: &Somebody, road: &Road, found: &mut Finding<'_>) {
         let (effects, estate) = (self.effects, self.effects.estate());
         let statement = estate.statement(road.statement);
+        let services = self.data.reached_by(effects, statement.actions);
+        if services.is_empty() {
+            return;
+        }
         let mut data: Vec<ResourceId> = match (road.grant(), road.at) {
             (None, At::Thing(Thing::Resource(id)))
                 if effects.takes(statement.resources, Thing::Resource(id)) =>
@@ -231,17 +279,20 @@ impl Paths<'_, '_> {
             }
             (None, _) => return,
             (Some(_), _) => {
-                let reachable = effects.reachable(who, road.name(), statement.resources, road.at);
+                let reachable = effects.reachable(who.who, road.name(), statement.resources, road.at);
                 let [own, foreign, ..] = reachable.parts_by_sensitivity();
                 let confidential = own.iter().chain(foreign).copied();
                 let here = |id: &ResourceId| {
                     let thing = Thing::Resource(*id);
                     estate.lies_at(thing, road.at) && effects.takes(statement.resources, thing)
                 };
-                confidential.chain(self.wanted.iter().copied().filter(here)).collect()
+                confidential.chain(self.data.wanted.iter().copied().filter(here)).collect()
             }
         };
-        data.retain(|id| found.is_worth(Node::Data(*id), Step::Reaches));
+        data.retain(|id| {
+            services.contains(&effects.service_of(Thing::Resource(*id)))
+                && found.is_worth(Node::Data(*id), Step::Reaches)
+        });
         data.sort_unstable();
         data.dedup();
         for id in data {
@@ -252,7 +303,7 @@ impl Paths<'_, '_> {
 
     /// Whether data is looked for: it is confidential, or asked for.
     fn is_looked_for(&self, id: ResourceId) -> bool {
-        self.effects.is_confidential(Thing::Resource(id)) || self.wanted.contains(&id)
+        self.effects.is_confidential(Thing::Resource(id)) || self.data.wanted.contains(&id)
     }
 
     /// Whether a road has any action by which a step is taken.
@@ -267,7 +318,7 @@ impl Paths<'_, '_> {
     /// Asks the decision whether a road lets somebody take a step to a thing.
     fn ask(
         &self,
-        who: Principal,
+        who: &Somebody,
         road: &Road,
         (service, step): (ServiceId, Step),
         thing: Thing,
@@ -279,14 +330,14 @@ impl Paths<'_, '_> {
             return;
         }
         let actions = effects.estate().statement(road.statement).actions;
-        let opposition = effects.opposition(who);
-        let others = effects.others_on(opposition.as_deref(), Some(thing));
+        let others = effects.others_on(who.opposition.as_deref(), Some(thing));
         let acts = effects.acts(actions, service, others, effects.dialect(thing));
-        let mut verdict = Verdict::No;
+        let (mut verdict, on) = (Verdict::No, On::There(thing));
         for act in acts.all.iter().filter(|act| takes(step, act)) {
             // The decision by any road: what is sure by another is told as sure.
             found.found.asked += 1;
-            verdict = verdict.max(effects.verdict_on(who, &act.action, On::There(thing), effects.given(who)));
+            let asked = || effects.verdict_on(who.who, &act.action, on, effects.given(who.who));
+            verdict = verdict.max(effects.foregone(who, road, &act.action, on).unwrap_or_else(asked));
             if verdict == Verdict::Yes {
                 break;
             }
@@ -307,7 +358,7 @@ fn led_to(thing: Thing) -> Option<Node> {
 }
 
 /// Whether a step is taken by an action.
-fn takes(step: Step, act: &Act) -> bool {
+pub(super) fn takes(step: Step, act: &Act) -> bool {
     use ActionClass::{Access, Code, Delete, Manage, Read, Secret, Write};
     match step {
         Step::RewritesCode => matches!(act.class, Some(Code | Manage)),

@@ -6,6 +6,7 @@
 //! their node, once, so that what nobody reaches costs nothing.
 
 mod cut;
+mod data;
 mod edges;
 mod reason;
 mod search;
@@ -17,7 +18,7 @@ use std::sync::{Arc, Mutex};
 use rustc_hash::FxHashMap;
 
 use crate::access::Verdict;
-use crate::effect::Effects;
+use crate::effect::{Effects, Road};
 use crate::entry::{Calling, Through};
 use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing};
 
@@ -152,8 +153,9 @@ pub struct Paths<'a, 'e> {
     /// By whom functions are called, by each name to which something gives that.
     callers: FxHashMap<Principal, Vec<Calling>>,
     sources: sources::Sources,
-    /// Data that is looked for besides what is confidential.
-    wanted: Vec<ResourceId>,
+    data: data::Data,
+    /// What stands on things for names that many may bear, as far as a step may be taken by it.
+    leading: Mutex<FxHashMap<Principal, Arc<[Road]>>>,
     graph: Mutex<search::Graph>,
     /// The ways by which steps are taken, as far as anybody asked.
     ways: Mutex<WaysThrough>,
@@ -163,7 +165,15 @@ impl<'a, 'e> Paths<'a, 'e> {
     /// Prepares questions about what is left in effect; with data that is looked for besides what is confidential.
     pub fn new(effects: &'a Effects<'e>, wanted: Vec<ResourceId>) -> Self {
         let (callers, sources) = (edges::callers(effects), sources::Sources::new(effects));
-        Self { effects, callers, sources, wanted, graph: Mutex::default(), ways: Mutex::default() }
+        Self {
+            effects,
+            callers,
+            sources,
+            data: data::Data::new(effects, wanted),
+            leading: Mutex::default(),
+            graph: Mutex::default(),
+            ways: Mutex::default(),
+        }
     }
 
     /// The estate prepared for single questions.

@@ -1,15 +1,15 @@
 //! Who makes functions run by writing to what triggers them, asked of whoever a search comes to: few of all who may write
 //! somewhere are ever come to, and most of what they feed was come to before.
 
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
 
 use super::Paths;
-use crate::access::Verdict;
-use crate::effect::{Effects, Road, ServiceId};
-use crate::estate::{FunctionId, Id, Principal, ResourceId, Thing, TriggerId};
+use crate::access::{Action, On, Verdict};
+use crate::effect::{Act, Effects, Road, ServiceId, Somebody};
+use crate::estate::{ActionClass, FunctionId, Id, Principal, ResourceId, Thing, TriggerId};
 
 /// Where what is no source stands.
 const NONE: u32 = u32::MAX;
@@ -54,6 +54,11 @@ impl Sources {
         Self { triggers, services, resources, others, written }
     }
 
+    /// Whether something is one, as far as is known.
+    pub(super) fn is_one(&self, thing: Thing) -> bool {
+        !self.of(thing).is_empty()
+    }
+
     /// The triggers that listen to something, each with its function.
     fn of(&self, source: Thing) -> &[(TriggerId, FunctionId)] {
         let at = match source {
@@ -74,7 +79,7 @@ impl Paths<'_, '_> {
     pub fn feeds(&self, who: Principal) -> Vec<(TriggerId, FunctionId, Verdict)> {
         let mut roads = self.effects.roads(who);
         roads.retain(|road| !self.effects.is_of_everybody(road.name()));
-        let mut all = self.fed_by(who, &roads, &|_, _| true);
+        let mut all = self.fed_by(&self.effects.somebody(who), &roads, &|_, _| true);
         all.sort_unstable_by_key(|(trigger, ..)| *trigger);
         all
     }
@@ -82,26 +87,26 @@ impl Paths<'_, '_> {
     /// The triggers that somebody makes fire by what some roads let them write to, of those that are worth asking about.
     pub(super) fn fed_by(
         &self,
-        who: Principal,
+        who: &Somebody,
         roads: &[Road],
         is_worth: &dyn Fn(TriggerId, FunctionId) -> bool,
     ) -> Vec<(TriggerId, FunctionId, Verdict)> {
         let worth =
             |source: &Thing| self.sources.of(*source).iter().any(|(id, function)| is_worth(*id, *function));
-        let mut written: Vec<Thing> = Vec::new();
-        for road in roads {
-            self.written_by(who, road, &mut |source| {
+        let mut written: Vec<(Thing, usize)> = Vec::new();
+        for (at, road) in roads.iter().enumerate() {
+            self.written_by(who.who, road, &mut |source| {
                 if worth(&source) {
-                    written.push(source);
+                    written.push((source, at));
                 }
             });
         }
         written.sort_unstable();
-        written.dedup();
         let mut all = Vec::new();
-        for source in written {
+        for by_roads in written.chunk_by(|one, other| one.0 == other.0) {
+            let source = by_roads[0].0;
             let triggers = self.sources.of(source).iter().filter(|(id, function)| is_worth(*id, *function));
-            let verdict = self.writes_to(who, source);
+            let verdict = self.writes_to(who, source, by_roads.iter().map(|(_, at)| &roads[*at]));
             all.extend(triggers.map(|&(id, function)| (id, function, verdict)));
         }
         all.retain(|(.., verdict)| *verdict != Verdict::No);
@@ -144,12 +149,48 @@ impl Paths<'_, '_> {
         }
     }
 
-    /// How surely somebody writes to a source; of a group, its members.
-    fn writes_to(&self, who: Principal, source: Thing) -> Verdict {
-        let found = match who {
-            Principal::Group(_) => self.effects.feeding_from(who, source).map(|caller| caller.verdict),
-            _ => self.effects.by_writing(who, source).map(|(_, verdict)| verdict),
+    /// How surely somebody writes to a source by what some roads let them do; of a group, its members.
+    fn writes_to<'r>(
+        &self,
+        who: &Somebody,
+        source: Thing,
+        roads: impl Iterator<Item = &'r Road> + Clone,
+    ) -> Verdict {
+        let effects = self.effects;
+        if let Principal::Group(_) = who.who {
+            let caller = effects.feeding_from(who.who, source);
+            return caller.map_or(Verdict::No, |caller| caller.verdict);
+        }
+        let (service, dialect) = (effects.service_of(source), effects.dialect(source));
+        let others = effects.others_on(who.opposition.as_deref(), Some(source));
+        let acts = |road: &Road| {
+            let actions = effects.estate().statement(road.statement).actions;
+            effects.acts(actions, service, others, dialect)
         };
-        found.unwrap_or(Verdict::No)
+        let writes = |act: &&Act| act.class == Some(ActionClass::Write);
+        let on = On::There(source);
+        let is_sure = |road: &Road| {
+            let acts = acts(road);
+            let mut all = acts.all.iter().filter(writes);
+            all.any(|act| effects.foregone(who, road, &act.action, on) == Some(Verdict::Yes))
+        };
+        if roads.clone().any(is_sure) {
+            return Verdict::Yes;
+        }
+        let mut best = Verdict::No;
+        let mut asked: Vec<Arc<Action>> = Vec::new();
+        for road in roads {
+            for act in acts(road).all.iter().filter(writes) {
+                if asked.iter().any(|known| known.text() == act.action.text()) {
+                    continue;
+                }
+                asked.push(Arc::clone(&act.action));
+                best = best.max(effects.verdict_on(who.who, &act.action, on, effects.now()));
+                if best == Verdict::Yes {
+                    return best;
+                }
+            }
+        }
+        best
     }
 }
