@@ -1,5 +1,6 @@
 //! What stands against what somebody holds: the denies that they hold by any name, and the ceilings over them.
 
+use std::cell::OnceCell;
 use std::sync::Arc;
 
 use rustc_hash::FxHashSet;
@@ -74,6 +75,8 @@ pub(crate) struct Somebody {
     pub(crate) home: Option<AccountOf>,
     /// What stands against them.
     pub(crate) opposition: Option<Arc<Opposition>>,
+    /// Whether a grant of theirs is about invoking functions.
+    holds_invoking: OnceCell<bool>,
 }
 
 impl Effects<'_> {
@@ -144,7 +147,16 @@ impl Effects<'_> {
 
     /// Somebody, with what is asked for every question about them.
     pub(crate) fn somebody(&self, who: Principal) -> Somebody {
-        Somebody { who, home: self.home(who), opposition: self.opposition(who) }
+        let (home, opposition) = (self.home(who), self.opposition(who));
+        Somebody { who, home, opposition, holds_invoking: OnceCell::new() }
+    }
+
+    /// Whether somebody may invoke a function of an account at all: where both sides have to say so, only by a grant.
+    pub(crate) fn may_be_invoked(&self, it: &Somebody, there: AccountOf) -> bool {
+        let is_about =
+            |road: &Road| self.invoke().may_be_picked_by(self.estate().statement(road.statement).actions);
+        self.needs_between(it.who, it.home, there) != Needs::BothSides
+            || *it.holds_invoking.get_or_init(|| self.roads_by_grants(it.who).iter().any(is_about))
     }
 
     /// What the decision can only say of an action that a road gives on something; none where it has to be asked.

@@ -322,13 +322,14 @@ impl<'e> Effects<'e> {
 
     /// Whoever may invoke a function by the decision, by whichever road, by each name that something gives it to.
     pub fn invoking(&self, function: FunctionId) -> Vec<Caller<'e>> {
+        self.named_to_invoke(function).into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
+    }
+
+    /// Those who may perhaps, by each name that something gives it to.
+    fn named_to_invoke(&self, function: FunctionId) -> Vec<Principal> {
         let invoke = self.invoke();
-        let who = self.candidates(
-            self.invokers(),
-            |actions| invoke.may_be_picked_by(actions),
-            Thing::Function(function),
-        );
-        who.into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
+        let wanted = |actions| invoke.may_be_picked_by(actions);
+        self.candidates(self.invokers(), wanted, Thing::Function(function))
     }
 
     /// Those who may invoke a function by one name.

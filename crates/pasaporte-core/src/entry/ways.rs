@@ -3,7 +3,7 @@
 use super::circles::narrowed;
 use super::{Because, Caller, Circles, Exposed, Exposure, faces_internet};
 use crate::access::{Access, Context, Question, Verdict};
-use crate::effect::Effects;
+use crate::effect::{Effects, Somebody};
 use crate::estate::{
     Attempt, Attribute, Effect, EndpointId, Estate, FunctionId, KeyReach, Network, Principal, Shows, Thing,
     TriggerId,
@@ -106,22 +106,56 @@ impl<'e> Effects<'e> {
 
     /// Who calls a function, by what, and how surely: what its ways in but for sources say without the circles of each.
     pub(crate) fn callers_of(&self, function: FunctionId) -> Vec<(Principal, Calling)> {
-        let all = self.called(function).all.into_iter();
-        all.map(|way| {
+        let mut ways = WaysIn { function, all: Vec::new() };
+        let mut all: Vec<(Principal, Calling)> = Vec::new();
+        if self.may_run(function) {
+            self.by_endpoints(&mut ways);
+            for who in self.named_to_invoke(function) {
+                if let Principal::Token(_) = who {
+                    // Whoever has a public token bears another name.
+                    ways.all.extend(self.invoking_as(who, function).into_iter().map(WayIn::invoking));
+                    continue;
+                }
+                let verdict = self.invokes_as(who, function);
+                if verdict != Verdict::No {
+                    all.push((who, Calling { function, through: Through::Invoking, verdict, decided: true }));
+                }
+            }
+            self.by_managing(&mut ways);
+        }
+        all.extend(ways.all.into_iter().map(|way| {
             let decided = matches!(way.caller.because, Because::Decision(_));
             let call = Calling { function, through: way.through, verdict: way.caller.verdict, decided };
             (way.caller.who, call)
-        })
-        .collect()
+        }));
+        all
+    }
+
+    /// How surely those of a name that is no token's invoke a function, as [`Effects::invoking_as`] tells it.
+    fn invokes_as(&self, who: Principal, function: FunctionId) -> Verdict {
+        let (on, invoke) = (Thing::Function(function), self.invoke());
+        match self.best_of(who, invoke, on, self.now()) {
+            Verdict::No => {
+                let circles = self.circles(who, invoke, on).into_iter();
+                circles.map(|it| it.verdict).max().map_or(Verdict::No, |best| best.min(Verdict::Depends))
+            }
+            verdict => verdict,
+        }
     }
 
     /// How surely one who bears the name of a caller calls its function so: what is decided is decided of each.
-    pub(crate) fn calls_as(&self, who: Principal, call: &Calling) -> Verdict {
+    pub(crate) fn calls_as(&self, it: &Somebody, name: Principal, call: &Calling) -> Verdict {
+        let (who, function) = (it.who, call.function);
         let given = self.given(who);
         match call.through {
             Through::Endpoint(id) if !call.decided => call.verdict.min(self.reached(id, given)),
-            _ if call.decided => self.may_invoke(who, call.function, given),
-            _ => self.enters(who, call.function, given),
+            _ if call.decided => {
+                let there = self.account_of(Thing::Function(function));
+                // What is given to anyone counts from both sides.
+                let may_be = self.is_of_anyone(name) || self.may_be_invoked(it, there);
+                if may_be { self.may_invoke(who, function, given) } else { Verdict::No }
+            }
+            _ => self.enters(who, function, given),
         }
     }
 

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
+use super::sources::Source;
 use super::{Edge, Node, Paths, Step};
 use crate::access::{On, Verdict};
 use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId, Somebody};
@@ -23,8 +24,27 @@ pub(super) fn callers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<Calling
     all
 }
 
-/// Which edges are worth asking about: by where they lead, and whether by influence.
-pub(super) type IsWorth<'w> = dyn Fn(Node, bool) -> bool + Sync + 'w;
+/// Which edges are worth asking about.
+pub(super) trait IsWorth: Sync {
+    /// By where one leads, and whether by influence.
+    fn leads_on(&self, to: Node, influence: bool) -> bool;
+
+    /// Whether any function that listens to a source is worth asking about.
+    fn feeds_on(&self, source: Source) -> bool;
+}
+
+/// All are.
+pub(super) struct All;
+
+impl IsWorth for All {
+    fn leads_on(&self, _: Node, _: bool) -> bool {
+        true
+    }
+
+    fn feeds_on(&self, _: Source) -> bool {
+        true
+    }
+}
 
 /// Edges of a node.
 #[derive(Debug, Default)]
@@ -38,12 +58,12 @@ pub(super) struct Edges {
 /// The edges of a node that were found so far.
 struct Finding<'w> {
     found: Edges,
-    is_worth: &'w IsWorth<'w>,
+    is_worth: &'w dyn IsWorth,
 }
 
 impl Finding<'_> {
     fn is_worth(&self, to: Node, step: Step) -> bool {
-        (self.is_worth)(to, step.is_influence())
+        self.is_worth.leads_on(to, step.is_influence())
     }
 
     /// Adds an edge that needs no asking.
@@ -57,7 +77,7 @@ impl Finding<'_> {
 impl Paths<'_, '_> {
     /// The edges of a node that are worth asking about: of those that lead to one node in one strength the surest, by what
     /// they lead to.
-    pub(super) fn edges_of(&self, node: Node, is_worth: &IsWorth<'_>) -> Edges {
+    pub(super) fn edges_of(&self, node: Node, is_worth: &dyn IsWorth) -> Edges {
         let mut found = Finding { found: Edges::default(), is_worth };
         match node {
             Node::Who(who) => self.of_somebody(who, &mut found),
@@ -136,7 +156,7 @@ impl Paths<'_, '_> {
         if let Principal::Key(key) = who {
             self.managed_by(key, found);
         }
-        self.calling(who, found);
+        self.calling(&it, found);
         self.feeding(&it, &roads, found);
     }
 
@@ -213,20 +233,14 @@ impl Paths<'_, '_> {
 
     /// The functions that somebody makes run by writing to what triggers them.
     fn feeding(&self, who: &Somebody, roads: &[Road], found: &mut Finding<'_>) {
-        let to = |trigger, function| (Node::Code(function), Step::Invokes(Through::Source(trigger)));
-        let fed = self.fed_by(who, roads, &|trigger, function| {
-            let (to, step) = to(trigger, function);
-            found.is_worth(to, step)
-        });
-        for (trigger, function, verdict) in fed {
-            let (to, step) = to(trigger, function);
-            found.add(to, step, verdict);
+        for (trigger, function, verdict) in self.fed_by(who, roads, found.is_worth) {
+            found.add(Node::Code(function), Step::Invokes(Through::Source(trigger)), verdict);
         }
     }
 
     /// The functions that somebody calls, by any name of theirs that is no crowd's.
-    fn calling(&self, who: Principal, found: &mut Finding<'_>) {
-        let effects = self.effects;
+    fn calling(&self, it: &Somebody, found: &mut Finding<'_>) {
+        let (effects, who) = (self.effects, it.who);
         for name in effects.names(who) {
             let of_crowd = self.is_told_of_a_crowd(who, name);
             for call in self.callers.get(&name).map_or(&[][..], |all| all) {
@@ -239,7 +253,7 @@ impl Paths<'_, '_> {
                     continue;
                 }
                 // What is given to a wider name may be taken from one who bears it.
-                let verdict = if name == who { call.verdict } else { effects.calls_as(who, call) };
+                let verdict = if name == who { call.verdict } else { effects.calls_as(it, name, call) };
                 found.add(to, step, verdict);
             }
         }

@@ -10,7 +10,8 @@ use indexmap::IndexSet;
 use rayon::prelude::*;
 use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
-use super::edges::{Edges, IsWorth};
+use super::edges::{All, Edges, IsWorth};
+use super::sources::{Left, Source};
 use super::{Edge, Element, Node, Paths, Quality, Step};
 use crate::access::Verdict;
 use crate::entry::Through;
@@ -96,6 +97,8 @@ pub struct Found {
     entered: Vec<[Option<Entered>; 4]>,
     /// By which qualities code, data and identities were entered: what is asked most often, without a look-up.
     met: Met,
+    /// How many of those that listen to each source were not come to.
+    left: Left,
     /// How many questions were asked.
     asked: usize,
     /// Whether all edges were looked at.
@@ -214,17 +217,30 @@ impl Found {
     }
 }
 
+/// What would be entered anyhow needs no asking.
+struct Unmet<'f> {
+    found: &'f Found,
+    /// Of the path that led here.
+    quality: Quality,
+}
+
+impl IsWorth for Unmet<'_> {
+    fn leads_on(&self, to: Node, influence: bool) -> bool {
+        let influence = self.quality.influence || influence;
+        !self.found.has(to, Quality { influence, ..self.quality })
+    }
+
+    fn feeds_on(&self, source: Source) -> bool {
+        self.found.left.any(source, self.quality.depends)
+    }
+}
+
 impl Paths<'_, '_> {
     /// Everything that can be come to from some nodes.
     pub fn from(&self, starts: &[Node]) -> Found {
         self.search(starts, |found, places| {
             let edges = places.par_iter().map(|place| {
-                // What would be entered anyhow needs no asking.
-                let is_worth = |to, influence| {
-                    let influence = place.quality.influence || influence;
-                    !found.has(to, Quality { influence, ..place.quality })
-                };
-                self.edges_by_name(found.node(*place), &is_worth)
+                self.edges_by_name(found.node(*place), &Unmet { found, quality: place.quality })
             });
             Some(edges.collect())
         })
@@ -242,8 +258,7 @@ impl Paths<'_, '_> {
             if !open.is_empty() && graph.count > MOST_KEPT {
                 return None;
             }
-            let new: Vec<Edges> =
-                open.par_iter().map(|node| self.edges_by_name(*node, &|_, _| true)).collect();
+            let new: Vec<Edges> = open.par_iter().map(|node| self.edges_by_name(*node, &All)).collect();
             let mut asked = 0;
             for (node, edges) in open.into_iter().zip(new) {
                 asked += edges.asked;
@@ -272,10 +287,10 @@ impl Paths<'_, '_> {
         mut edges_of: impl FnMut(&Found, &[Place]) -> Option<Vec<Edges>>,
     ) -> Found {
         let met = Met::new(self.effects.estate());
-        let mut found = Found { complete: true, met, ..Found::default() };
+        let mut found = Found { complete: true, met, left: self.sources.left(), ..Found::default() };
         let mut starts: Vec<Node> = starts.to_vec();
         starts.sort_by_cached_key(|node| self.name(*node));
-        let begin = |node| found.enter(node, Quality::default(), Entered { from: None });
+        let begin = |node| self.enter(&mut found, node, Quality::default(), Entered { from: None });
         let mut level: Vec<Place> = starts.into_iter().filter_map(begin).collect();
         while !level.is_empty() {
             let mut next: Vec<Place> = Vec::new();
@@ -289,7 +304,7 @@ impl Paths<'_, '_> {
                     found.asked += edges.asked;
                     for edge in edges.all {
                         let by = Entered { from: Some((*place, edge.step, edge.verdict)) };
-                        next.extend(found.enter(edge.to, place.quality.after(&edge), by));
+                        next.extend(self.enter(&mut found, edge.to, place.quality.after(&edge), by));
                     }
                 }
             }
@@ -298,8 +313,23 @@ impl Paths<'_, '_> {
         found
     }
 
+    /// Enters a node, if it was not entered so before, nor by a path that is as good.
+    fn enter(&self, found: &mut Found, node: Node, quality: Quality, by: Entered) -> Option<Place> {
+        let fed = [false, true].map(|depends| Quality { influence: true, depends });
+        let before = fed.map(|quality| found.has(node, quality));
+        let place = found.enter(node, quality, by)?;
+        if let Node::Code(function) = node {
+            for (fed, was_met) in fed.into_iter().zip(before) {
+                if !was_met && found.has(node, fed) {
+                    self.sources.come_to(self.effects, function, fed.depends, &mut found.left);
+                }
+            }
+        }
+        Some(place)
+    }
+
     /// The edges of a node, by the names of what they lead to.
-    fn edges_by_name(&self, node: Node, is_worth: &IsWorth<'_>) -> Edges {
+    fn edges_by_name(&self, node: Node, is_worth: &dyn IsWorth) -> Edges {
         let mut edges = self.edges_of(node, is_worth);
         edges.all.sort_by_cached_key(|edge| self.name(edge.to));
         edges

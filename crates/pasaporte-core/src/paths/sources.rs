@@ -6,13 +6,29 @@ use std::sync::{Arc, OnceLock};
 use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
 
-use super::Paths;
+use super::edges::{All, IsWorth};
+use super::{Node, Paths};
 use crate::access::{Action, On, Verdict};
 use crate::effect::{Act, Effects, Road, ServiceId, Somebody};
 use crate::estate::{ActionClass, FunctionId, Id, Principal, ResourceId, Thing, TriggerId};
 
 /// Where what is no source stands.
 const NONE: u32 = u32::MAX;
+
+/// The place of a source among all.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Source(u32);
+
+/// How many of those that listen to each source a search did not come to: by influence that is sure, and by any.
+#[derive(Debug, Default)]
+pub(super) struct Left([Box<[u32]>; 2]);
+
+impl Left {
+    /// Whether there are any, for a path that depends on something or for a sure one.
+    pub(super) fn any(&self, source: Source, depends: bool) -> bool {
+        self.0[usize::from(depends)].get(source.0 as usize).is_none_or(|left| *left > 0)
+    }
+}
 
 /// What triggers listen to: of those that may fire, with the functions that then run.
 #[derive(Debug)]
@@ -54,6 +70,28 @@ impl Sources {
         Self { triggers, services, resources, others, written }
     }
 
+    /// How many listen to each: all of them are left when a search begins.
+    pub(super) fn left(&self) -> Left {
+        let all: Box<[u32]> = self.triggers.values().map(|all| all.len() as u32).collect();
+        Left([all.clone(), all])
+    }
+
+    /// A search came to a function, so that it need not ask who feeds it.
+    pub(super) fn come_to(
+        &self,
+        effects: &Effects<'_>,
+        function: FunctionId,
+        depends: bool,
+        left: &mut Left,
+    ) {
+        for &trigger in effects.estate().triggers_of(function) {
+            let source = effects.live_source(trigger).and_then(|source| self.triggers.get_index_of(&source));
+            if let Some(left) = source.and_then(|at| left.0[usize::from(depends)].get_mut(at)) {
+                *left = left.saturating_sub(1);
+            }
+        }
+    }
+
     /// Whether something is one, as far as is known.
     pub(super) fn is_one(&self, thing: Thing) -> bool {
         !self.of(thing).is_empty()
@@ -79,7 +117,7 @@ impl Paths<'_, '_> {
     pub fn feeds(&self, who: Principal) -> Vec<(TriggerId, FunctionId, Verdict)> {
         let mut roads = self.effects.roads(who);
         roads.retain(|road| !self.effects.is_of_everybody(road.name()));
-        let mut all = self.fed_by(&self.effects.somebody(who), &roads, &|_, _| true);
+        let mut all = self.fed_by(&self.effects.somebody(who), &roads, &All);
         all.sort_unstable_by_key(|(trigger, ..)| *trigger);
         all
     }
@@ -89,23 +127,18 @@ impl Paths<'_, '_> {
         &self,
         who: &Somebody,
         roads: &[Road],
-        is_worth: &dyn Fn(TriggerId, FunctionId) -> bool,
+        is_worth: &dyn IsWorth,
     ) -> Vec<(TriggerId, FunctionId, Verdict)> {
-        let worth =
-            |source: &Thing| self.sources.of(*source).iter().any(|(id, function)| is_worth(*id, *function));
         let mut written: Vec<(Thing, usize)> = Vec::new();
         for (at, road) in roads.iter().enumerate() {
-            self.written_by(who.who, road, &mut |source| {
-                if worth(&source) {
-                    written.push((source, at));
-                }
-            });
+            self.written_by(who.who, road, is_worth, &mut |source| written.push((source, at)));
         }
         written.sort_unstable();
         let mut all = Vec::new();
         for by_roads in written.chunk_by(|one, other| one.0 == other.0) {
             let source = by_roads[0].0;
-            let triggers = self.sources.of(source).iter().filter(|(id, function)| is_worth(*id, *function));
+            let triggers = self.sources.of(source).iter();
+            let triggers = triggers.filter(|(_, function)| is_worth.leads_on(Node::Code(*function), true));
             let verdict = self.writes_to(who, source, by_roads.iter().map(|(_, at)| &roads[*at]));
             all.extend(triggers.map(|&(id, function)| (id, function, verdict)));
         }
@@ -114,7 +147,7 @@ impl Paths<'_, '_> {
     }
 
     /// The sources that a road may let somebody write to.
-    fn written_by(&self, who: Principal, road: &Road, take: &mut dyn FnMut(Thing)) {
+    fn written_by(&self, who: Principal, road: &Road, is_worth: &dyn IsWorth, take: &mut dyn FnMut(Thing)) {
         let (effects, estate) = (self.effects, self.effects.estate());
         let statement = estate.statement(road.statement);
         let services = self.sources.written[statement.actions.index()].get_or_init(|| {
@@ -128,8 +161,8 @@ impl Paths<'_, '_> {
         if road.grant().is_some() {
             let reachable = effects.reachable(who, road.name(), statement.resources, road.at);
             for &id in reachable.parts_by_sensitivity().into_iter().flatten() {
-                let thing = Thing::Resource(id);
-                if self.sources.resources[id.index()] != NONE && is_written(thing) {
+                let (source, thing) = (self.sources.resources[id.index()], Thing::Resource(id));
+                if source != NONE && is_worth.feeds_on(Source(source)) && is_written(thing) {
                     take(thing);
                 }
             }
