@@ -18,7 +18,7 @@ use std::time::{Duration, Instant};
 
 use pasaporte_audit::rehearse::rehearse;
 use pasaporte_audit::tighten::{Wishes, tighten_all};
-use pasaporte_audit::{Audit, Catalogue, Settings, judge};
+use pasaporte_audit::{Audit, Catalogue, Settings, judge, told};
 use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
 use pasaporte_core::effect::Effects;
@@ -84,7 +84,8 @@ fn report(size: usize, file: &Path) -> Duration {
         ("entry", "entry of every function"),
         ("ways", "every way into every function"),
         ("reach", "reach of every identity"),
-        ("paths", "paths from strangers and tests"),
+        ("words", "all findings in words, beyond the audit"),
+        ("paths", "paths from strangers and tests, beyond it"),
         ("tighten", "tighten of every identity"),
         ("rehearse", "rehearse, alone"),
     ] {
@@ -192,50 +193,24 @@ fn take(what: &str, file: &Path) -> (Duration, usize) {
         "load" => (start.elapsed(), estate.count::<FunctionId>()),
         "contract" => (start.elapsed(), estate.all::<ContractId>().map(|(_, it)| it.operations.len()).sum()),
         "audit" => {
-            eprintln!("load {:?}", start.elapsed());
             let audit = Audit::new(&estate, Settings::default());
-            eprintln!("new {:?}", start.elapsed());
             let all = Catalogue::shipped().ids().collect();
             let findings = judge(&audit, &all);
             (start.elapsed(), findings.len())
         }
         "words" => {
             let audit = Audit::new(&estate, Settings::default());
-            let all = Catalogue::shipped().ids().collect();
-            let findings = judge(&audit, &all);
-            if std::env::var_os("BY_RULE").is_some() {
-                let mut by: std::collections::BTreeMap<&str, (Duration, usize)> = Default::default();
-                for finding in &findings {
-                    for it in std::iter::once(finding).chain(finding.beneath()) {
-                        let start = Instant::now();
-                        black_box(pasaporte_audit::told(&audit, it));
-                        let slot = by.entry(&audit.rule(it).id).or_default();
-                        slot.0 += start.elapsed();
-                        slot.1 += 1;
-                    }
-                }
-                let start = Instant::now();
-                for finding in &findings {
-                    black_box(pasaporte_audit::level_in_words(&audit, finding));
-                    black_box(finding.thing.map_or_else(Vec::new, |thing| audit.functions_of_thing(thing)));
-                }
-                by.insert("level", (start.elapsed(), findings.len()));
-                let mut by: Vec<_> = by.into_iter().collect();
-                by.sort_by_key(|it| std::cmp::Reverse(it.1.0));
-                for (rule, (time, count)) in by {
-                    eprintln!(
-                        "{rule:<32} {:>9.1} ms {count:>8} {:>8.1} us each",
-                        time.as_secs_f64() * 1e3,
-                        time.as_secs_f64() * 1e6 / count as f64
-                    );
-                }
-            }
-            timed(|| findings.par_iter().map(|it| pasaporte_audit::told(&audit, it).situation.len()).sum())
+            let findings = judge(&audit, &Catalogue::shipped().ids().collect());
+            timed(|| findings.par_iter().map(|it| told(&audit, it).situation.len()).sum())
         }
         "entry" => timed(|| entries(&estate)),
         "ways" => timed(|| ways(&estate)),
         "reach" => timed(|| reaches(&estate)),
-        "paths" => timed(|| paths(&estate)),
+        "paths" => {
+            let audit = Audit::new(&estate, Settings::default());
+            black_box(judge(&audit, &Catalogue::shipped().ids().collect()));
+            timed(|| paths(audit.effects()))
+        }
         "decide" => decisions(&estate),
         "tighten" | "rehearse" => {
             let used = observed(&estate);
@@ -339,12 +314,9 @@ fn ways(estate: &Estate) -> usize {
     functions.par_iter().map(|id| effects.ways_in(*id).all.len()).sum()
 }
 
-/// Whatever strangers and code for tests come to, step by step, with all that is prepared for it.
-fn paths(estate: &Estate) -> usize {
-    let effects = Effects::new(estate);
-    let t = std::time::Instant::now();
-    let paths = Paths::new(&effects, Vec::new());
-    eprintln!("prepared {:?}", t.elapsed());
+/// Whatever strangers and code for tests come to, step by step, with what is prepared for it beyond an audit.
+fn paths(effects: &Effects<'_>) -> usize {
+    let paths = Paths::new(effects, Vec::new());
     let from = |class| paths.from(&paths.starts(class)).size().0;
     from(Class::Anyone) + from(Class::Tests)
 }

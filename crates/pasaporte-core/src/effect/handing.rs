@@ -25,9 +25,18 @@ impl Effects<'_> {
     /// each in its surest way.
     pub fn handing(&self, who: Principal, is_asked: impl Fn(IdentityId) -> bool) -> Vec<Handing> {
         // What is handed over, and the code that it is handed to, are changed: that is harm.
-        let roads = self.harmful_roads(who);
+        self.handing_by(who, &self.harmful_roads(who), is_asked)
+    }
+
+    /// The same by roads that are known: all that let them change something.
+    pub(crate) fn handing_by(
+        &self,
+        who: Principal,
+        roads: &[Road],
+        is_asked: impl Fn(IdentityId) -> bool,
+    ) -> Vec<Handing> {
         let mut ways: BTreeMap<IdentityId, (Act, Road, Verdict)> = BTreeMap::new();
-        for road in &roads {
+        for road in roads {
             for (identity, act, verdict) in self.handed_by(who, road, &is_asked) {
                 let known = ways.get(&identity).map_or(Verdict::No, |(_, _, known)| *known);
                 if verdict > known {
@@ -38,7 +47,7 @@ impl Effects<'_> {
         if ways.is_empty() {
             return Vec::new();
         }
-        let Some(code) = self.code_of(who, &roads) else { return Vec::new() };
+        let Some(code) = self.code_of(who, roads) else { return Vec::new() };
         let one = |(identity, (act, road, verdict)): (IdentityId, (Act, Road, Verdict))| Handing {
             identity,
             by: (act, road),

@@ -97,7 +97,7 @@ pub(super) type WorthAsking = FxHashMap<Principal, Box<[AdmissionId]>>;
 impl Effects<'_> {
     /// The statements that allow something by any name of a principal: all of its grants in force, and those on things
     /// that may do harm.
-    pub(crate) fn harmful_roads(&self, who: Principal) -> Vec<Road> {
+    pub(super) fn harmful_roads(&self, who: Principal) -> Vec<Road> {
         let mut all = self.roads_by_grants(who);
         let worth = self.worth_asking.get_or_init(|| self.find_worth_asking());
         for name in self.names(who) {

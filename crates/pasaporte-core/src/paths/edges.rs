@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 
 use super::sources::Source;
 use super::{Edge, Node, Paths, Step};
-use crate::access::{On, Verdict};
+use crate::access::{On, Reachable, Taken, Verdict};
 use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId, Somebody};
 use crate::entry::{Calling, Through};
 use crate::estate::{ActionClass, At, FunctionId, KeyId, KeyReach, Principal, ResourceId, ScopeId, Thing};
@@ -31,6 +31,36 @@ pub(super) trait IsWorth: Sync {
 
     /// Whether any function that listens to a source is worth asking about.
     fn feeds_on(&self, source: Source) -> bool;
+
+    /// Takes those of many that are left, by what is sought among them.
+    fn left_among(
+        &self,
+        part: &Arc<Taken>,
+        sought: Sought,
+        is_left: &dyn Fn(ResourceId) -> bool,
+        take: &mut dyn FnMut(ResourceId),
+    ) {
+        sought.of(part).iter().copied().filter(|id| is_left(*id)).for_each(take);
+    }
+}
+
+/// What is sought among resources that somebody gets at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(super) enum Sought {
+    /// Confidential data.
+    Data,
+    /// What functions listen to.
+    Sources,
+}
+
+impl Sought {
+    /// Those that may be it.
+    pub(super) fn of(self, part: &Taken) -> &[ResourceId] {
+        match self {
+            Self::Data => part.split().0,
+            Self::Sources => part.resources(),
+        }
+    }
 }
 
 /// All are.
@@ -125,8 +155,7 @@ impl Paths<'_, '_> {
         for id in effects.resources_at(at).filter(|id| self.is_looked_for(*id)) {
             below(Node::Data(id));
         }
-        let estate = effects.estate();
-        for (id, _) in estate.all::<ScopeId>().filter(|(id, _)| estate.tree().is_within(*id, scope)) {
+        for &id in effects.parts_of(at).iter() {
             below(Node::Access(id));
         }
     }
@@ -145,10 +174,11 @@ impl Paths<'_, '_> {
             found.add(Node::Who(to), Step::ActsAs, verdict);
         }
         let identity = |id| Node::Who(Principal::Identity(id));
-        for it in effects.handing(who, |id| found.is_worth(identity(id), Step::HandsOver)) {
+        let mut roads = self.roads(who);
+        for it in effects.handing_by(who, &roads, |id| found.is_worth(identity(id), Step::HandsOver)) {
             found.add(identity(it.identity), Step::HandsOver, it.verdict);
         }
-        let roads = self.roads(who);
+        roads.retain(|road| !self.is_told_of_a_crowd(who, road.name()) || !effects.is_plain(road));
         let it = effects.somebody(who);
         for road in &roads {
             self.by_road(&it, road, found);
@@ -160,7 +190,7 @@ impl Paths<'_, '_> {
         self.feeding(&it, &roads, found);
     }
 
-    /// The roads of somebody by which a step may be taken that is not told of a crowd.
+    /// The roads of somebody by which a step may be taken.
     fn roads(&self, who: Principal) -> Vec<Road> {
         let effects = self.effects;
         let mut all = effects.roads_by_grants(who);
@@ -171,7 +201,6 @@ impl Paths<'_, '_> {
                 all.extend(self.roads_leading(name).iter());
             }
         }
-        all.retain(|road| !self.is_told_of_a_crowd(who, road.name()) || !effects.is_plain(road));
         all
     }
 
@@ -285,6 +314,8 @@ impl Paths<'_, '_> {
         if services.is_empty() {
             return;
         }
+        let is_reached = |id: &ResourceId| services.contains(&effects.service_of(Thing::Resource(*id)));
+        let is_worth = |id: ResourceId| found.is_worth(Node::Data(id), Step::Reaches);
         let mut data: Vec<ResourceId> = match (road.grant(), road.at) {
             (None, At::Thing(Thing::Resource(id)))
                 if effects.takes(statement.resources, Thing::Resource(id)) =>
@@ -294,19 +325,22 @@ impl Paths<'_, '_> {
             (None, _) => return,
             (Some(_), _) => {
                 let reachable = effects.reachable(who.who, road.name(), statement.resources, road.at);
-                let [own, foreign, ..] = reachable.parts_by_sensitivity();
-                let confidential = own.iter().chain(foreign).copied();
+                let mut data = Vec::new();
+                match &reachable {
+                    Reachable::One(one) => data.extend(one.filter(|id| self.is_looked_for(*id))),
+                    Reachable::Some(parts) => parts.iter().for_each(|part| {
+                        found.is_worth.left_among(part, Sought::Data, &is_worth, &mut |id| data.push(id));
+                    }),
+                }
                 let here = |id: &ResourceId| {
                     let thing = Thing::Resource(*id);
                     estate.lies_at(thing, road.at) && effects.takes(statement.resources, thing)
                 };
-                confidential.chain(self.data.wanted.iter().copied().filter(here)).collect()
+                data.extend(self.data.wanted.iter().copied().filter(here));
+                data
             }
         };
-        data.retain(|id| {
-            services.contains(&effects.service_of(Thing::Resource(*id)))
-                && found.is_worth(Node::Data(*id), Step::Reaches)
-        });
+        data.retain(|id| is_reached(id) && is_worth(*id));
         data.sort_unstable();
         data.dedup();
         for id in data {

@@ -4,16 +4,16 @@
 //! alike: so each node has four places, one for each quality, and each is entered once, by the shortest path. Steps of
 //! one length are taken in the order of names, so that the order of input does not matter.
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use indexmap::IndexSet;
 use rayon::prelude::*;
 use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
-use super::edges::{All, Edges, IsWorth};
+use super::edges::{All, Edges, IsWorth, Sought};
 use super::sources::{Left, Source};
 use super::{Edge, Element, Node, Paths, Quality, Step};
-use crate::access::Verdict;
+use crate::access::{Taken, Verdict};
 use crate::entry::Through;
 use crate::estate::{Estate, FunctionId, Id, IdentityId, Principal, ResourceId};
 
@@ -99,6 +99,8 @@ pub struct Found {
     met: Met,
     /// How many of those that listen to each source were not come to.
     left: Left,
+    /// What is left of many that several get at.
+    remaining: Remaining,
     /// How many questions were asked.
     asked: usize,
     /// Whether all edges were looked at.
@@ -232,6 +234,43 @@ impl IsWorth for Unmet<'_> {
 
     fn feeds_on(&self, source: Source) -> bool {
         self.found.left.any(source, self.quality.depends)
+    }
+
+    fn left_among(
+        &self,
+        part: &Arc<Taken>,
+        sought: Sought,
+        is_left: &dyn Fn(ResourceId) -> bool,
+        take: &mut dyn FnMut(ResourceId),
+    ) {
+        let of = (std::ptr::from_ref::<Taken>(part).addr(), sought, self.quality);
+        let known = self.found.remaining.of(&of);
+        let all = known.as_deref().unwrap_or_else(|| sought.of(part));
+        let left: Vec<ResourceId> = all.iter().copied().filter(|id| is_left(*id)).collect();
+        left.iter().copied().for_each(take);
+        if left.len() * 2 <= all.len() && all.len() > FEW {
+            self.found.remaining.keep(of, left);
+        }
+    }
+}
+
+/// So few are gone through rather than kept apart.
+const FEW: usize = 16;
+
+/// Resources that several get at, as they are kept; what is sought among them; and by a path of which quality.
+type Part = (usize, Sought, Quality);
+
+/// What is left of many that several get at: what was come to once is not looked at again.
+#[derive(Debug, Default)]
+struct Remaining(Mutex<FxHashMap<Part, Arc<[ResourceId]>>>);
+
+impl Remaining {
+    fn of(&self, part: &Part) -> Option<Arc<[ResourceId]>> {
+        self.0.lock().expect("nobody panics while holding it").get(part).cloned()
+    }
+
+    fn keep(&self, part: Part, left: Vec<ResourceId>) {
+        self.0.lock().expect("nobody panics while holding it").insert(part, left.into());
     }
 }
 

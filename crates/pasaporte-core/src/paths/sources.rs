@@ -6,9 +6,9 @@ use std::sync::{Arc, OnceLock};
 use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
 
-use super::edges::{All, IsWorth};
+use super::edges::{All, IsWorth, Sought};
 use super::{Node, Paths};
-use crate::access::{Action, On, Verdict};
+use crate::access::{Action, On, Reachable, Verdict};
 use crate::effect::{Act, Effects, Road, ServiceId, Somebody};
 use crate::estate::{ActionClass, FunctionId, Id, Principal, ResourceId, Thing, TriggerId};
 
@@ -159,11 +159,21 @@ impl Paths<'_, '_> {
         }
         let is_written = |thing: Thing| services.contains(&effects.service_of(thing));
         if road.grant().is_some() {
-            let reachable = effects.reachable(who, road.name(), statement.resources, road.at);
-            for &id in reachable.parts_by_sensitivity().into_iter().flatten() {
-                let (source, thing) = (self.sources.resources[id.index()], Thing::Resource(id));
-                if source != NONE && is_worth.feeds_on(Source(source)) && is_written(thing) {
-                    take(thing);
+            let is_left = |id: ResourceId| {
+                let source = self.sources.resources[id.index()];
+                source != NONE && is_worth.feeds_on(Source(source))
+            };
+            let mut found = |id: ResourceId| {
+                if is_written(Thing::Resource(id)) {
+                    take(Thing::Resource(id));
+                }
+            };
+            match effects.reachable(who, road.name(), statement.resources, road.at) {
+                Reachable::One(one) => one.into_iter().filter(|id| is_left(*id)).for_each(found),
+                Reachable::Some(parts) => {
+                    for part in &parts {
+                        is_worth.left_among(part, Sought::Sources, &is_left, &mut found);
+                    }
                 }
             }
         } else if let Some(thing) = road.at.thing()
