@@ -11,7 +11,7 @@ use rustc_hash::FxHashMap;
 
 use pasaporte_core::access::Verdict;
 use pasaporte_core::estate::{Estate, FunctionId, Id, IdentityId, Kept, Principal, TriggerId};
-use pasaporte_core::paths::Paths;
+use pasaporte_core::paths::{Paths, knots};
 
 /// Steps that are taken in search of circles, all in all.
 const MOST_STEPS: usize = 5_000_000;
@@ -42,7 +42,11 @@ type Feedings = BTreeMap<IdentityId, Vec<Feeding>>;
 pub(crate) fn rounds(paths: &Paths<'_, '_>) -> (Vec<Round>, bool) {
     let estate = paths.effects().estate();
     let mut feedings = feedings(paths);
-    let knots = knots(&feedings, estate.count::<IdentityId>());
+    let mut next: Vec<Box<[u32]>> = vec![Box::default(); estate.count::<IdentityId>()];
+    for (from, all) in &feedings {
+        next[from.index()] = all.iter().map(|it| it.as_identity.index() as u32).collect();
+    }
+    let knots = knots(&next);
     // What leads out of a knot leads nowhere back.
     for (from, all) in &mut feedings {
         let knot = knots[from.index()];
@@ -71,17 +75,21 @@ pub(crate) fn rounds(paths: &Paths<'_, '_>) -> (Vec<Round>, bool) {
     (all, left > 0)
 }
 
-/// What identities that code runs as make run by what they write, in order of names.
+/// What identities that code runs as make run by what they write, in order of names: all that may lead back to them.
 fn feedings(paths: &Paths<'_, '_>) -> Feedings {
     let estate = paths.effects().estate();
     let (functions, triggers) = (ranks::<FunctionId>(estate), ranks::<TriggerId>(estate));
-    let running =
-        estate.all::<IdentityId>().map(|(id, _)| id).filter(|id| !estate.functions_as(*id).is_empty());
+    // The decision is asked only of those who may come back to themselves, and of what leads back.
+    let likely = paths.likely_knots();
+    let running = estate.all::<IdentityId>().map(|(id, _)| id).filter(|id| likely[id.index()].is_some());
+    let runs_as = |function: FunctionId| estate.get(function).and_then(|it| estate.runs_as(it));
     let of_one = |id: IdentityId| {
-        let fed = paths.feeds(Principal::Identity(id)).into_iter();
+        let leads_back = |to: IdentityId| likely[to.index()] == likely[id.index()];
+        let fed = paths.feeds_any_of(Principal::Identity(id), |it| runs_as(it).is_some_and(leads_back));
+        let fed = fed.into_iter();
         let mut of_it: Vec<Feeding> = fed
             .filter_map(|(trigger, function, verdict)| {
-                let as_identity = estate.runs_as(estate.get(function)?)?;
+                let as_identity = runs_as(function)?;
                 Some(Feeding { function, trigger, verdict, as_identity })
             })
             .collect();
@@ -105,57 +113,6 @@ fn ranks<K: Kept>(estate: &Estate) -> Box<[u32]> {
         ranks[id.index()] = u32::try_from(rank).unwrap_or(u32::MAX);
     }
     ranks.into()
-}
-
-/// Of each identity the knot that it is in, if it comes back to itself. (Strongly connected components after Tarjan, without
-/// recursion.)
-fn knots(feedings: &Feedings, identities: usize) -> Box<[Option<u32>]> {
-    let next = |id: IdentityId| feedings.get(&id).map_or(&[][..], |all| all);
-    let mut knots: Box<[Option<u32>]> = vec![None; identities].into();
-    // When each was come to, and the first that it leads back to.
-    let mut order: Box<[Option<(u32, u32)>]> = vec![None; identities].into();
-    let (mut come_to, mut open, mut is_open) = (0, Vec::<IdentityId>::new(), vec![false; identities]);
-    for &start in feedings.keys().filter(|id| !next(**id).is_empty()) {
-        let mut work: Vec<(IdentityId, usize)> = Vec::new();
-        if order[start.index()].is_none() {
-            work.push((start, 0));
-        }
-        while let Some((at, step)) = work.pop() {
-            let (number, low) = *order[at.index()].get_or_insert_with(|| {
-                come_to += 1;
-                open.push(at);
-                is_open[at.index()] = true;
-                (come_to, come_to)
-            });
-            if let Some(it) = next(at).get(step) {
-                work.push((at, step + 1));
-                let to = it.as_identity;
-                match order[to.index()] {
-                    None => work.push((to, 0)),
-                    Some((other, _)) if is_open[to.index()] => {
-                        order[at.index()] = Some((number, low.min(other)));
-                    }
-                    Some(_) => {}
-                }
-                continue;
-            }
-            if low == number {
-                let from = open.iter().rposition(|id| *id == at).unwrap_or(0);
-                let knot = open.split_off(from);
-                let is_round = knot.len() > 1 || next(at).iter().any(|it| it.as_identity == at);
-                for id in knot {
-                    is_open[id.index()] = false;
-                    knots[id.index()] = is_round.then_some(number);
-                }
-            }
-            if let Some((before, _)) = work.last()
-                && let Some((number, known)) = order[before.index()]
-            {
-                order[before.index()] = Some((number, known.min(low)));
-            }
-        }
-    }
-    knots
 }
 
 /// The shortest way from a function, which runs as an identity, back to it.

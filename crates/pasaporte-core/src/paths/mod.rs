@@ -8,6 +8,7 @@
 mod cut;
 mod data;
 mod edges;
+mod knots;
 mod reason;
 mod search;
 mod sources;
@@ -23,6 +24,7 @@ use crate::entry::{Calling, Through};
 use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing};
 
 pub use cut::{Cut, Element, WayThrough};
+pub use knots::knots;
 pub use reason::Reason;
 pub use search::{Found, Hop, Path};
 pub use starts::{Class, Goal};

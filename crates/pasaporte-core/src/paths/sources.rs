@@ -8,7 +8,7 @@ use rustc_hash::FxBuildHasher;
 
 use super::edges::{All, IsWorth, Sought};
 use super::{Node, Paths};
-use crate::access::{Action, On, Reachable, Verdict};
+use crate::access::{Action, On, Reachable, Taken, Verdict};
 use crate::effect::{Act, Effects, Road, ServiceId, Somebody};
 use crate::estate::{ActionClass, FunctionId, Id, Principal, ResourceId, Thing, TriggerId};
 
@@ -27,6 +27,32 @@ impl Left {
     /// Whether there are any, for a path that depends on something or for a sure one.
     pub(super) fn any(&self, source: Source, depends: bool) -> bool {
         self.0[usize::from(depends)].get(source.0 as usize).is_none_or(|left| *left > 0)
+    }
+}
+
+/// Where somebody may write to sources.
+#[derive(Debug, Clone)]
+pub(super) enum Outlet {
+    /// Resources that many get at, as they are kept.
+    Part(Arc<Taken>),
+    /// One thing.
+    One(Thing),
+}
+
+/// Only those who feed functions that are asked about are worth it.
+struct AnyOf<'s, F> {
+    sources: &'s Sources,
+    is_asked: F,
+}
+
+impl<F: Fn(FunctionId) -> bool + Sync> IsWorth for AnyOf<'_, F> {
+    fn leads_on(&self, to: Node, _: bool) -> bool {
+        matches!(to, Node::Code(function) if (self.is_asked)(function))
+    }
+
+    fn feeds_on(&self, source: Source) -> bool {
+        let listening = self.sources.triggers.get_index(source.0 as usize);
+        listening.is_some_and(|(_, all)| all.iter().any(|(_, function)| (self.is_asked)(*function)))
     }
 }
 
@@ -97,6 +123,11 @@ impl Sources {
         !self.of(thing).is_empty()
     }
 
+    /// Whether a resource is a source that the estate does not have.
+    fn is_apart(&self, id: ResourceId) -> bool {
+        self.others.binary_search(&Thing::Resource(id)).is_ok()
+    }
+
     /// The triggers that listen to something, each with its function.
     fn of(&self, source: Thing) -> &[(TriggerId, FunctionId)] {
         let at = match source {
@@ -115,11 +146,43 @@ impl Paths<'_, '_> {
     /// The triggers that somebody makes fire by writing to what they listen to, where not everybody may; each with its
     /// function.
     pub fn feeds(&self, who: Principal) -> Vec<(TriggerId, FunctionId, Verdict)> {
-        let mut roads = self.effects.roads(who);
-        roads.retain(|road| !self.effects.is_of_everybody(road.name()));
-        let mut all = self.fed_by(&self.effects.somebody(who), &roads, &All);
+        self.feeds_some(who, &All)
+    }
+
+    /// The same of those functions that are asked about.
+    pub fn feeds_any_of(
+        &self,
+        who: Principal,
+        is_asked: impl Fn(FunctionId) -> bool + Sync,
+    ) -> Vec<(TriggerId, FunctionId, Verdict)> {
+        self.feeds_some(who, &AnyOf { sources: &self.sources, is_asked })
+    }
+
+    fn feeds_some(&self, who: Principal, is_worth: &dyn IsWorth) -> Vec<(TriggerId, FunctionId, Verdict)> {
+        let mut all = self.fed_by(&self.effects.somebody(who), &self.own_roads(who), is_worth);
         all.sort_unstable_by_key(|(trigger, ..)| *trigger);
         all
+    }
+
+    fn own_roads(&self, who: Principal) -> Vec<Road> {
+        let mut roads = self.effects.roads(who);
+        roads.retain(|road| !self.effects.is_of_everybody(road.name()));
+        roads
+    }
+
+    /// Where somebody may write to sources, where not everybody may; without asking the decision.
+    pub(super) fn outlets(&self, who: Principal) -> Vec<Outlet> {
+        let roads = self.own_roads(who);
+        roads.iter().flat_map(|road| self.outlets_of(who, road, self.written(road))).collect()
+    }
+
+    /// The functions that listen to what somebody may write to.
+    pub(super) fn listening(&self, outlet: &Outlet) -> Vec<FunctionId> {
+        let of = |thing| self.sources.of(thing).iter().map(|(_, function)| *function);
+        match outlet {
+            Outlet::One(thing) => of(*thing).collect(),
+            Outlet::Part(part) => part.resources().iter().flat_map(|id| of(Thing::Resource(*id))).collect(),
+        }
     }
 
     /// The triggers that somebody makes fire by what some roads let them write to, of those that are worth asking about.
@@ -138,7 +201,11 @@ impl Paths<'_, '_> {
         for by_roads in written.chunk_by(|one, other| one.0 == other.0) {
             let source = by_roads[0].0;
             let triggers = self.sources.of(source).iter();
-            let triggers = triggers.filter(|(_, function)| is_worth.leads_on(Node::Code(*function), true));
+            let mut triggers =
+                triggers.filter(|(_, function)| is_worth.leads_on(Node::Code(*function), true)).peekable();
+            if triggers.peek().is_none() {
+                continue;
+            }
             let verdict = self.writes_to(who, source, by_roads.iter().map(|(_, at)| &roads[*at]));
             all.extend(triggers.map(|&(id, function)| (id, function, verdict)));
         }
@@ -146,48 +213,56 @@ impl Paths<'_, '_> {
         all
     }
 
+    /// The kinds of sources that a road's actions write to.
+    fn written(&self, road: &Road) -> &[ServiceId] {
+        let actions = self.effects.estate().statement(road.statement).actions;
+        self.sources.written[actions.index()].get_or_init(|| {
+            let writes = |service: &ServiceId| self.effects.writes(actions, *service);
+            self.sources.services.iter().copied().filter(writes).collect()
+        })
+    }
+
+    /// Where a road may let somebody write to sources of some kinds.
+    fn outlets_of(&self, who: Principal, road: &Road, services: &[ServiceId]) -> Vec<Outlet> {
+        let (effects, estate) = (self.effects, self.effects.estate());
+        if services.is_empty() {
+            return Vec::new();
+        }
+        let resources = estate.statement(road.statement).resources;
+        let is_written = |thing: &Thing| {
+            services.contains(&effects.service_of(*thing)) && effects.takes(resources, *thing)
+        };
+        let mut all: Vec<Outlet> = Vec::new();
+        if road.grant().is_some() {
+            match effects.reachable(who, road.name(), resources, road.at) {
+                Reachable::One(one) => all.extend(one.map(|id| Outlet::One(Thing::Resource(id)))),
+                Reachable::Some(parts) => all.extend(parts.map(Outlet::Part)),
+            }
+        } else {
+            all.extend(road.at.thing().filter(is_written).map(Outlet::One));
+        }
+        let others = self.sources.others.iter().copied();
+        let here = others.filter(|thing| estate.lies_at(*thing, road.at) && is_written(thing));
+        all.extend(here.map(Outlet::One));
+        all
+    }
+
     /// The sources that a road may let somebody write to.
     fn written_by(&self, who: Principal, road: &Road, is_worth: &dyn IsWorth, take: &mut dyn FnMut(Thing)) {
-        let (effects, estate) = (self.effects, self.effects.estate());
-        let statement = estate.statement(road.statement);
-        let services = self.sources.written[statement.actions.index()].get_or_init(|| {
-            let writes = |service: &ServiceId| effects.writes(statement.actions, *service);
-            self.sources.services.iter().copied().filter(writes).collect()
-        });
-        if services.is_empty() {
-            return;
-        }
-        let is_written = |thing: Thing| services.contains(&effects.service_of(thing));
-        if road.grant().is_some() {
-            let is_left = |id: ResourceId| {
-                let source = self.sources.resources[id.index()];
-                source != NONE && is_worth.feeds_on(Source(source))
-            };
-            let mut found = |id: ResourceId| {
-                if is_written(Thing::Resource(id)) {
-                    take(Thing::Resource(id));
-                }
-            };
-            match effects.reachable(who, road.name(), statement.resources, road.at) {
-                Reachable::One(one) => one.into_iter().filter(|id| is_left(*id)).for_each(found),
-                Reachable::Some(parts) => {
-                    for part in &parts {
-                        is_worth.left_among(part, Sought::Sources, &is_left, &mut found);
+        let services = self.written(road);
+        let is_left = |id: ResourceId| {
+            let source = self.sources.resources[id.index()];
+            source != NONE && is_worth.feeds_on(Source(source))
+        };
+        for outlet in self.outlets_of(who, road, services) {
+            match outlet {
+                Outlet::One(Thing::Resource(id)) if !is_left(id) && !self.sources.is_apart(id) => {}
+                Outlet::One(thing) => take(thing),
+                Outlet::Part(part) => is_worth.left_among(&part, Sought::Sources, &is_left, &mut |id| {
+                    if services.contains(&self.effects.service_of(Thing::Resource(id))) {
+                        take(Thing::Resource(id));
                     }
-                }
-            }
-        } else if let Some(thing) = road.at.thing()
-            && is_written(thing)
-            && effects.takes(statement.resources, thing)
-        {
-            take(thing);
-        }
-        for &thing in &self.sources.others {
-            if estate.lies_at(thing, road.at)
-                && is_written(thing)
-                && effects.takes(statement.resources, thing)
-            {
-                take(thing);
+                }),
             }
         }
     }
