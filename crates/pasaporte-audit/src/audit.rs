@@ -22,7 +22,7 @@ use crate::{Catalogue, Finding, Rule};
 
 /// Functions of an estate beyond which paths are followed for whole audits alone, and beyond which for none: that is a blind
 /// spot, and `paths` follows them.
-const MOST_FUNCTIONS: [usize; 2] = [5_000, 200_000];
+const MOST_FUNCTIONS: [usize; 2] = [5_000, 50_000];
 
 /// The worst that a road lets any of those do who hold it, and one who may.
 type Worst = (Harm, Principal);

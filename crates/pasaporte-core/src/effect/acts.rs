@@ -10,7 +10,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Effects, Road, ServiceId};
 use crate::access::{Action, Dialect, Holders, Line};
-use crate::estate::{ActionClass, ActionsId, PatternId, Principal, Thing};
+use crate::estate::{ActionClass, ActionsId, Id, PatternId, Principal, Thing};
 use crate::pattern::{Pattern, Sorts};
 
 /// The service of actions that are done to anything: those on access.
@@ -79,7 +79,6 @@ impl Effects<'_> {
         others: Others,
         dialect: Dialect,
     ) -> Arc<Acts> {
-        use crate::estate::Id;
         let wanted = (service, others, dialect);
         let slot = &self.acts[actions.index()];
         let known = || slot.lock().expect("nobody panics while holding it");
@@ -156,8 +155,18 @@ impl Effects<'_> {
         all.filter(|it| may_begin(it, start, any_case)).partition(|it| it.as_literal().is_some())
     }
 
-    /// Whether a choice has any action of a service.
+    /// Whether a choice has any action of a service; kept.
     pub fn has_any(&self, actions: ActionsId, service: ServiceId) -> bool {
+        let known = || self.has_any[actions.index()].lock().expect("nobody panics while holding it");
+        if let Some(known) = known().get(&service) {
+            return *known;
+        }
+        let found = self.find_any(actions, service);
+        known().insert(service, found);
+        found
+    }
+
+    fn find_any(&self, actions: ActionsId, service: ServiceId) -> bool {
         let start = format!("{}/", self.service_name(service));
         let own = self.estate().actions_picked(actions);
         self.dialects().map(|it| it.any_case).any(|any_case| {

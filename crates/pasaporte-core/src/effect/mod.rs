@@ -59,6 +59,8 @@ pub struct Effects<'e> {
     services_of_resources: Box<[ServiceId]>,
     others: RwLock<IndexSet<Arc<[ActionsId]>, FxBuildHasher>>,
     acts: Box<[Mutex<acts::Known>]>,
+    /// Whether a choice has any action of a service.
+    has_any: Box<[Mutex<FxHashMap<ServiceId, bool>>]>,
     powers: Box<[OnceLock<roads::Powers>]>,
     unbounded: Mutex<BTreeSet<Arc<str>>>,
     opposition: Box<[OnceLock<Option<Arc<opposed::Opposition>>>]>,
@@ -118,6 +120,7 @@ impl<'e> Effects<'e> {
             services: RwLock::new(services),
             others: RwLock::new(IndexSet::from_iter([Arc::from([])])),
             acts: (0..distinct).map(|_| Mutex::default()).collect(),
+            has_any: (0..distinct).map(|_| Mutex::default()).collect(),
             powers: slots(distinct),
             unbounded: Mutex::default(),
             opposition: slots(identities),

@@ -24,7 +24,7 @@ impl Effects<'_> {
     pub fn overtaking(&self, who: Principal, is_asked: impl Fn(Principal) -> bool) -> Vec<Overtaking> {
         let (estate, opposition) = (self.estate(), self.opposition(who));
         let mut best: BTreeMap<Principal, Overtaking> = BTreeMap::new();
-        for road in &self.roads(who) {
+        for road in &self.harmful_roads(who) {
             let powers = self.powers(estate.statement(road.statement).actions);
             for (power, service) in [(Powers::FUNCTIONS, FUNCTION), (Powers::ACCESS, ACCESS_SERVICE)] {
                 if !powers.has(power) {
