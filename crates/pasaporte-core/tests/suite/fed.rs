@@ -11,7 +11,7 @@ use pasaporte_core::access::Verdict;
 use pasaporte_core::effect::Effects;
 use pasaporte_core::entry::Through;
 use pasaporte_core::estate::*;
-use pasaporte_core::paths::{Node, Paths, Step};
+use pasaporte_core::paths::{Node, Paths, Step, knots};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use rstest::rstest;
@@ -250,6 +250,47 @@ fn by_the_ways_in(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> BTr
 
 proptest! {
     #![proptest_config(estates(300, RngSeed::Fixed(7)))]
+
+    /// Identities that come back to themselves by what they write are in one likely knot, and what is asked of some
+    /// functions is what is found of all.
+    #[test]
+    fn who_comes_back_is_in_a_likely_knot(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let estate = &cooked.estate;
+        let paths = Paths::new(&effects, Vec::new());
+        let likely = paths.likely_knots();
+        let mut next: Vec<Box<[u32]>> = vec![Box::default(); estate.count::<IdentityId>()];
+        for (id, _) in estate.all::<IdentityId>().filter(|(id, _)| !estate.functions_as(*id).is_empty()) {
+            let fed = paths.feeds(Principal::Identity(id));
+            let led_to = fed.iter().filter_map(|(_, function, _)| estate.runs_as(estate.get(*function)?));
+            next[id.index()] = led_to.map(|to| to.index() as u32).collect();
+            for (function, _) in estate.all::<FunctionId>() {
+                let of_it = paths.feeds_any_of(Principal::Identity(id), |it| it == function);
+                let among_all: Vec<_> = fed.iter().copied().filter(|(_, it, _)| *it == function).collect();
+                prop_assert_eq!(of_it, among_all);
+            }
+        }
+        // Whoever is led back to by a way of any length.
+        let leads_to = |from: usize| {
+            let mut all: BTreeSet<usize> = BTreeSet::new();
+            let mut open = vec![from];
+            while let Some(at) = open.pop() {
+                let more = next[at].iter().map(|to| *to as usize);
+                open.extend(more.filter(|to| all.insert(*to)));
+            }
+            all
+        };
+        let known = knots(&next);
+        for from in 0..next.len() {
+            let to = leads_to(from);
+            prop_assert_eq!(known[from].is_some(), to.contains(&from));
+            for other in to.into_iter().filter(|other| leads_to(*other).contains(&from)) {
+                prop_assert_eq!(known[from], known[other]);
+                prop_assert!(likely[from].is_some() && likely[from] == likely[other]);
+            }
+        }
+    }
 
     /// Whom a search finds to feed what, from whoever it is, is whom the ways in find from the source.
     #[test]
