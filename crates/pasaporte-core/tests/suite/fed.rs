@@ -71,6 +71,78 @@ fn a_grant_feeds_what_it_lets_write_to(#[case] line: Line, #[case] fed: Option<V
     assert_eq!(port.fed(who), fed);
 }
 
+/// Whoever has the code of one that listens to a queue and writes there makes all others run that listen to it.
+#[rstest]
+fn all_that_listen_are_fed(#[values(1, 2, 5)] others: usize, #[values(true, false)] surely: bool) {
+    let mut port = Port::new(CrossAccount::BothSides);
+    let code = port.world.function("board", "port", Some("berth-role"));
+    port.world.trigger("on-board", code, port.queue);
+    let mut listening = vec![port.function];
+    for number in 1..others {
+        let function = port.world.function(&format!("board-{number}"), "port", None);
+        port.world.trigger(&format!("on-board-{number}"), function, port.queue);
+        listening.push(function);
+    }
+    let line = if surely { allow(SEND) } else { allow(SEND).when(second_factor()) };
+    port.world.grant(Principal::Identity(port.near), At::Everywhere, &[line]);
+    let estate = port.world.finish();
+    let effects = Effects::new(&estate);
+    let found = Paths::new(&effects, Vec::new()).from(&[Node::Code(code)]);
+    for function in listening {
+        let path = found.path(Node::Code(function)).expect("it is fed");
+        assert_eq!((path.quality.influence, path.quality.depends), (true, !surely));
+    }
+}
+
+/// What was come to perhaps, of many that several may write to, is come to surely by whoever surely may and is met later.
+#[test]
+fn what_was_fed_perhaps_is_fed_surely_later() {
+    let mut port = Port::new(CrossAccount::BothSides);
+    let functions: Vec<FunctionId> = (0..40)
+        .map(|number| {
+            let queue = port.world.resource(&format!("queue:gate-{number}"), "port");
+            let function = port.world.function(&format!("gate-{number}"), "port", None);
+            port.world.trigger(&format!("on-gate-{number}"), function, queue);
+            function
+        })
+        .collect();
+    let [perhaps, between, surely] =
+        ["tide-role", "pier-role", "mole-role"].map(|id| port.world.identity(id, "port"));
+    let to_all = |line: Line| line.on(&["queue:*"]);
+    let acts_as = |who: &str, when: bool| {
+        let line = allow(&["identity/assume"]).on(&[&format!("identity:{who}")]);
+        if when { line.when(second_factor()) } else { line }
+    };
+    let everywhere = At::Everywhere;
+    let of = [
+        (
+            port.near,
+            vec![
+                to_all(allow(SEND)).when(second_factor()),
+                acts_as("tide-role", true),
+                acts_as("pier-role", false),
+            ],
+        ),
+        (perhaps, vec![to_all(allow(SEND))]),
+        (between, vec![acts_as("mole-role", false)]),
+        (surely, vec![to_all(allow(SEND))]),
+    ];
+    for (who, lines) in of {
+        port.world.grant(Principal::Identity(who), everywhere, &lines);
+    }
+    let estate = port.world.finish();
+    let effects = Effects::new(&estate);
+    let found = Paths::new(&effects, Vec::new()).from(&[Node::Who(Principal::Identity(port.near))]);
+    for function in functions {
+        let path = found.path(Node::Code(function)).expect("it is fed");
+        assert!(!path.quality.depends, "whoever becomes mole-role surely makes it run");
+    }
+}
+
+fn second_factor() -> Condition {
+    Condition::Test(Attribute::SecondFactor, Test::Present(true))
+}
+
 /// By which name somebody may write.
 #[derive(Debug, Clone, Copy)]
 enum By {
