@@ -1,7 +1,7 @@
 //! Paths go where the decision says, and nowhere else; what is said to cut them cuts, and nothing smaller does. Held over random
 //! estates to a closure that asks about every pair.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::support::naive::{Given, Naive, Tri};
 use crate::support::recipe::{ACTIONS, Cooked, cook, recipe};
@@ -9,7 +9,7 @@ use crate::support::{World, allow, deny, estates};
 use pasaporte_core::access::{ASSUME, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::*;
-use pasaporte_core::paths::{Class, Element, Goal, Node, Paths, Reason, Step};
+use pasaporte_core::paths::{Class, Element, Goal, Node, Paths, Quality, Reason, Step};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use rstest::rstest;
@@ -30,18 +30,33 @@ fn actions() -> BTreeSet<String> {
     all
 }
 
-/// Everything that can be come to, by asking about every pair.
-fn closure(cooked: &Cooked, effects: &Effects<'_>, start: Node) -> BTreeSet<Node> {
-    let mut reached = BTreeSet::from([start]);
-    let mut open = vec![start];
-    while let Some(node) = open.pop() {
-        for next in steps(cooked, effects, node) {
-            if reached.insert(next) {
-                open.push(next);
+/// A step to something: whether it only influences, and how surely it is taken.
+type Stepped = (Node, bool, Verdict);
+
+/// Everything that can be come to, by asking about every pair; and by paths of which qualities.
+fn closure(cooked: &Cooked, effects: &Effects<'_>, start: Node) -> BTreeSet<(Node, Quality)> {
+    let mut reached = BTreeSet::from([(start, Quality::default())]);
+    let mut open = vec![(start, Quality::default())];
+    while let Some((node, so_far)) = open.pop() {
+        for (next, influence, verdict) in steps(cooked, effects, node) {
+            let quality = Quality {
+                influence: so_far.influence || influence,
+                depends: so_far.depends || verdict != Verdict::Yes,
+            };
+            if reached.insert((next, quality)) {
+                open.push((next, quality));
             }
         }
     }
     reached
+}
+
+/// Of qualities those than which none is better in both.
+fn best(all: &BTreeSet<Quality>) -> BTreeSet<Quality> {
+    let is_as_good = |one: &Quality, other: &Quality| {
+        one != other && one.influence <= other.influence && one.depends <= other.depends
+    };
+    all.iter().filter(|it| !all.iter().any(|other| is_as_good(other, it))).copied().collect()
 }
 
 /// Whether somebody is asked about as a stranger to the estate.
@@ -57,7 +72,7 @@ fn confidential(estate: &Estate, thing: Thing) -> bool {
     matches!(thing, Thing::Resource(id) if estate.get(id).is_some_and(|it| it.sensitivity == Some(Sensitivity::Confidential)))
 }
 
-fn steps(cooked: &Cooked, effects: &Effects<'_>, node: Node) -> Vec<Node> {
+fn steps(cooked: &Cooked, effects: &Effects<'_>, node: Node) -> Vec<Stepped> {
     let estate = &cooked.estate;
     let below = |scope: ScopeId| {
         let inside = cooked.things.iter().filter(move |thing| estate.lies_in(**thing, Thing::Scope(scope)));
@@ -71,29 +86,30 @@ fn steps(cooked: &Cooked, effects: &Effects<'_>, node: Node) -> Vec<Node> {
             _ => None,
         })
     };
+    let surely = |node: Node| (node, false, Verdict::Yes);
     match node {
         Node::Data(_) => Vec::new(),
-        Node::Access(scope) => below(scope).collect(),
+        Node::Access(scope) => below(scope).map(surely).collect(),
         Node::Code(function) => {
             let identity = estate.get(function).and_then(|it| estate.runs_as(it));
-            identity.map(|id| Node::Who(Principal::Identity(id))).into_iter().collect()
+            identity.map(|id| surely(Node::Who(Principal::Identity(id)))).into_iter().collect()
         }
         Node::Who(who) => of_somebody(cooked, effects, who),
     }
 }
 
-fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<Node> {
+fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<Stepped> {
     use ActionClass::{Access, Code, Delete, Manage, Read, Secret, Write};
     let estate = &cooked.estate;
-    let mut all: Vec<Node> = Vec::new();
+    let mut all: Vec<Stepped> = Vec::new();
     if who != Principal::Anyone {
-        all.push(Node::Who(Principal::Anyone));
+        all.push((Node::Who(Principal::Anyone), false, Verdict::Yes));
     }
     // Whoever is no insider is like any other who is signed in.
     if matches!(who, Principal::Outside(_))
         || matches!(who, Principal::Account(id) if estate.get(id).is_none())
     {
-        all.push(Node::Who(Principal::SignedIn));
+        all.push((Node::Who(Principal::SignedIn), false, Verdict::Yes));
     }
     let node = |thing: Thing| match thing {
         Thing::Scope(id) => Node::Access(id),
@@ -130,30 +146,29 @@ fn of_somebody(cooked: &Cooked, effects: &Effects<'_>, who: Principal) -> Vec<No
                 Thing::Group(_) => action == "group/assume",
                 _ => false,
             };
-            if takes && effects.may(who, &action, thing) != Verdict::No {
-                all.push(node(thing));
+            if takes {
+                all.push((node(thing), false, effects.may(who, &action, thing)));
             }
         }
-        if let Thing::Function(id) = thing
-            && (effects.enters(who, id, effects.given(who)) != Verdict::No
-                || effects.ways_in(id).all.iter().any(|way| way.caller.who == who))
-        {
-            all.push(Node::Code(id));
+        if let Thing::Function(id) = thing {
+            all.push((node(thing), true, effects.enters(who, id, effects.given(who))));
+            let ways = effects.ways_in(id).all.into_iter().filter(|way| way.caller.who == who);
+            all.extend(ways.map(|way| (node(thing), true, way.caller.verdict)));
         }
     }
-    all.extend(
-        effects.handing(who, |_| true).into_iter().map(|it| Node::Who(Principal::Identity(it.identity))),
-    );
+    let handing = effects.handing(who, |_| true).into_iter();
+    all.extend(handing.map(|it| (Node::Who(Principal::Identity(it.identity)), false, it.verdict)));
     if let Principal::Key(id) = who
         && let Some(key) = estate.get(id)
         && key.reach == KeyReach::Admin
-        && effects.accepted(id) != Verdict::No
     {
-        all.push(match key.of {
+        let to = match key.of {
             KeyOf::Scope(scope) => Node::Access(scope),
             KeyOf::Function(function) => Node::Code(function),
-        });
+        };
+        all.push((to, false, effects.accepted(id)));
     }
+    all.retain(|(.., verdict)| *verdict != Verdict::No);
     all
 }
 
@@ -171,16 +186,22 @@ proptest! {
                 continue;
             }
             let start = Node::Who(who);
-            let found: BTreeSet<Node> = paths.from(&[start]).nodes().collect();
+            let found = paths.from(&[start]);
             let asked = closure(&cooked, &effects, start);
-            let name = |nodes: Vec<&Node>| nodes.into_iter().map(|it| paths.name(*it).1).collect::<Vec<_>>();
             // Who is signed in is not always told by that name.
-            let crowd = |node: &&Node| **node != Node::Who(Principal::SignedIn);
-            prop_assert_eq!(
-                name(found.iter().filter(crowd).collect()),
-                name(asked.iter().filter(crowd).collect()),
-                "from {}", cooked.estate.principal_label(who)
-            );
+            let is_told = |node: &Node| *node != Node::Who(Principal::SignedIn);
+            let name = |node: Node| paths.name(node).1;
+            let told: BTreeMap<String, BTreeSet<Quality>> = found
+                .nodes()
+                .filter(is_told)
+                .map(|node| (name(node), best(&found.each_path(node).map(|path| path.quality).collect())))
+                .collect();
+            let mut by_pairs: BTreeMap<String, BTreeSet<Quality>> = BTreeMap::new();
+            for (node, quality) in asked.into_iter().filter(|(node, _)| is_told(node)) {
+                by_pairs.entry(name(node)).or_default().insert(quality);
+            }
+            by_pairs.values_mut().for_each(|all| *all = best(all));
+            prop_assert_eq!(told, by_pairs, "from {}", cooked.estate.principal_label(who));
         }
     }
 
@@ -194,7 +215,7 @@ proptest! {
             let found = paths.from(&paths.starts(*class));
             for node in found.nodes() {
                 for path in found.each_path(node) {
-                    let mut quality = pasaporte_core::paths::Quality::default();
+                    let mut quality = Quality::default();
                     for hop in &path.hops {
                         let reason = paths.reason(hop);
                         prop_assert!(reason.is_some(), "{hop:?} has no reason");
