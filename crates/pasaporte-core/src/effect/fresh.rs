@@ -189,7 +189,9 @@ impl Effects<'_> {
                     _ => true,
                 }
         });
-        if self.home(who).is_none() || self.is_of_everybody(road.name()) {
+        // Of whom nobody knows the account may be of none too.
+        let is_nowhere = matches!(self.home(who), None | Some(AccountOf::Unknown));
+        if is_nowhere || self.is_of_everybody(road.name()) {
             all.extend(above);
         }
         let mut seen = rustc_hash::FxHashSet::default();
