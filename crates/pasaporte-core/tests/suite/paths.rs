@@ -410,3 +410,24 @@ fn influence_is_never_told_as_control() {
     assert_eq!(path.weakest(), Some(0));
     assert_eq!(path.hops.last().unwrap().edge.step, Step::RunsAs);
 }
+
+/// What anyone is given on a condition that somebody's account fulfils needs no statement of their own, wherever it lies.
+#[rstest]
+#[case::its_account("line", false)]
+#[case::another("pier", true)]
+fn what_anyone_is_given_on_an_account_is_sure_for_those_of_it(#[case] account: &str, #[case] depends: bool) {
+    let mut world = World::default();
+    for id in ["port", "line"] {
+        world.scope_with(ScopeKind::Account, id, None, |scope| scope.cross_account = CrossAccount::BothSides);
+    }
+    let who = Node::Who(Principal::Identity(world.identity("fare-role", "line")));
+    let function = world.function("assign-berth", "port", None);
+    let of_it = Test::Equals(Box::new([world.builder.name(account)]));
+    let invoke = allow(&["function/invoke"]).when(Condition::Test(Attribute::CallerAccount, of_it));
+    world.admit(Thing::Function(function), &[Principal::Anyone], &invoke);
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let found = Paths::new(&effects, Vec::new()).from(&[who]);
+    let path = found.path(Node::Code(function)).expect("somebody of that account may be anyone");
+    assert_eq!((path.quality.influence, path.quality.depends), (true, depends));
+}

@@ -160,6 +160,18 @@ fn says(said: &str, parts: &[&str]) {
     "a pattern that matches nothing",
     "a resource is KIND:ID"
 )]
+#[case::quotes_in_one_text(
+    "permission_sets:\n  - {id: s, statements: [allow access/* on \"*\"]}",
+    "3:26",
+    "a pattern that matches nothing",
+    "no name has quotes in it"
+)]
+#[case::quotes_in_an_action(
+    "permission_sets:\n  - {id: s, statements: [{allow: '\"table/*\"'}]}",
+    "3:34",
+    "a pattern that matches nothing",
+    "write it without"
+)]
 #[case::statement_line(
     "permission_sets:\n  - {id: s, statements: [permit table/read]}",
     "3:26",

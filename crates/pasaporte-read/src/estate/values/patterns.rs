@@ -23,27 +23,46 @@ pub(crate) struct ResourcePattern<'a>(pub(crate) &'a str);
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct AnyPattern<'a>(pub(crate) &'a str);
 
-/// Reads a pattern; `literal` says what is wrong with one that has no wildcard, if anything.
+/// Reads a pattern; `problem` says what is wrong with its text, if anything.
 fn pattern<'a>(
     view: View<'_, 'a>,
     report: &mut Report<'_>,
     what: &str,
-    literal: impl Fn(&str) -> Option<String>,
+    problem: impl Fn(&str) -> Option<Problem>,
 ) -> Option<&'a str> {
     let text = match view.value() {
         // The length of a pattern is bounded by what the pattern engine accepts.
         Value::Text(text) | Value::Plain(text) if is_plain(text) || !text.chars().any(is_unprintable) => text,
         _ => text(view, report, what, false)?,
     };
-    if let Some(problem) = pattern_problem(text, literal) {
+    if let Some(problem) = problem(text) {
         report.wrong(view, problem.0, problem.1);
         return None;
     }
     Some(text)
 }
 
-/// What is wrong with the text of a pattern: the message and the help.
-fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Option<(String, String)> {
+/// What is wrong with a text: the message and the help.
+type Problem = (String, String);
+
+/// What is wrong with the text of a pattern over names; `literal` says it of one that has no wildcard.
+fn name_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Option<Problem> {
+    if text.contains('"') {
+        let help = "no name has quotes in it; write it without, also in one text with other words";
+        return Some(("a pattern that matches nothing".to_owned(), help.to_owned()));
+    }
+    pattern_problem(text, literal)
+}
+
+fn action_problem(text: &str) -> Option<Problem> {
+    name_problem(text, wrong_action)
+}
+
+fn resource_problem(text: &str) -> Option<Problem> {
+    name_problem(text, wrong_resource)
+}
+
+fn pattern_problem(text: &str, literal: impl Fn(&str) -> Option<String>) -> Option<Problem> {
     // Most patterns of an estate are plain names.
     if Pattern::is_plain(text) {
         return literal(text).map(|help| ("a pattern that matches nothing".to_owned(), help));
@@ -74,38 +93,38 @@ fn wrong_resource(resource: &str) -> Option<String> {
 
 impl<'a> Read<'a> for ActionPattern<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        pattern(view, report, "a pattern of actions", wrong_action).map(Self)
+        pattern(view, report, "a pattern of actions", action_problem).map(Self)
     }
 }
 
 impl<'a> Read<'a> for ResourcePattern<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        pattern(view, report, "a pattern of resources", wrong_resource).map(Self)
+        pattern(view, report, "a pattern of resources", resource_problem).map(Self)
     }
 }
 
 impl<'a> Read<'a> for AnyPattern<'a> {
     fn read(view: View<'_, 'a>, report: &mut Report<'_>) -> Option<Self> {
-        pattern(view, report, "a pattern", |_| None).map(Self)
+        pattern(view, report, "a pattern", |text| pattern_problem(text, |_| None)).map(Self)
     }
 }
 
 impl<'a> ActionPattern<'a> {
     /// A pattern that is part of a longer text; the message and help where it is none.
-    pub(crate) fn part(text: &'a str) -> Result<Self, (String, String)> {
-        pattern_problem(text, wrong_action).map_or_else(|| Ok(Self(text)), Err)
+    pub(crate) fn part(text: &'a str) -> Result<Self, Problem> {
+        action_problem(text).map_or_else(|| Ok(Self(text)), Err)
     }
 }
 
 impl<'a> ResourcePattern<'a> {
     /// A pattern that is part of a longer text; the message and help where it is none.
-    pub(crate) fn part(text: &'a str) -> Result<Self, (String, String)> {
-        pattern_problem(text, wrong_resource).map_or_else(|| Ok(Self(text)), Err)
+    pub(crate) fn part(text: &'a str) -> Result<Self, Problem> {
+        resource_problem(text).map_or_else(|| Ok(Self(text)), Err)
     }
 }
 
 written_as_text! {
-    ActionPattern {{"type": "string", "minLength": 1}} = it => &it.0;
-    ResourcePattern {{"type": "string", "minLength": 1}} = it => &it.0;
+    ActionPattern {{"type": "string", "pattern": "^[^\"]+$"}} = it => &it.0;
+    ResourcePattern {{"type": "string", "pattern": "^[^\"]+$"}} = it => &it.0;
     AnyPattern {{"type": "string", "minLength": 1}} = it => &it.0;
 }
