@@ -116,7 +116,9 @@ impl Effects<'_> {
     pub(crate) fn roads_by(&self, who: Principal, names: &[Principal]) -> Vec<Road> {
         let mut all = self.roads_by_grants(who);
         all.retain(|road| names.contains(&road.name()));
-        names.iter().for_each(|name| all.extend(self.roads_on_things(*name)));
+        for name in names {
+            all.extend(self.roads_on_things(*name));
+        }
         all
     }
 

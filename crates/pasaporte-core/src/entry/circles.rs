@@ -114,7 +114,7 @@ impl<'e> Effects<'e> {
             }
             _ => base,
         };
-        let all = self.variants(who, on, self.named_in(answer), (base, widest));
+        let all = self.variants(who, on, &self.named_in(answer), (base, widest));
         self.of_those((who, action, on), answer, all, least)
     }
 
@@ -141,7 +141,7 @@ impl<'e> Effects<'e> {
         &self,
         who: Principal,
         on: Thing,
-        named: Named,
+        named: &Named,
         widest: (Context, Exposure),
     ) -> Vec<(Context, Exposure)> {
         let mut all = vec![widest];

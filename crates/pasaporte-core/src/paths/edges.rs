@@ -5,9 +5,9 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
-use super::sources::Source;
+use super::worth::{IsWorth, Sought};
 use super::{Edge, Node, Paths, Step};
-use crate::access::{On, Reachable, Taken, Verdict};
+use crate::access::{On, Reachable, Verdict};
 use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId, Somebody};
 use crate::entry::{Calling, Through};
 use crate::estate::{ActionClass, At, FunctionId, KeyId, KeyReach, Principal, ResourceId, ScopeId, Thing};
@@ -20,60 +20,10 @@ pub(super) fn callers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<Calling
     for (who, call) in ways.into_iter().flatten() {
         all.entry(who).or_default().push(call);
     }
-    all.values_mut().for_each(|calls| calls.sort_by_key(|call| call.verdict == Verdict::Yes));
+    for calls in all.values_mut() {
+        calls.sort_by_key(|call| call.verdict == Verdict::Yes);
+    }
     all
-}
-
-/// Which edges are worth asking about.
-pub(super) trait IsWorth: Sync {
-    /// By where one leads, and whether by influence.
-    fn leads_on(&self, to: Node, influence: bool) -> bool;
-
-    /// Whether any function that listens to a source is worth asking about.
-    fn feeds_on(&self, source: Source) -> bool;
-
-    /// Takes those of many that are left, by what is sought among them.
-    fn left_among(
-        &self,
-        part: &Arc<Taken>,
-        sought: Sought,
-        is_left: &dyn Fn(ResourceId) -> bool,
-        take: &mut dyn FnMut(ResourceId),
-    ) {
-        sought.of(part).iter().copied().filter(|id| is_left(*id)).for_each(take);
-    }
-}
-
-/// What is sought among resources that somebody gets at.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(super) enum Sought {
-    /// Confidential data.
-    Data,
-    /// What functions listen to.
-    Sources,
-}
-
-impl Sought {
-    /// Those that may be it.
-    pub(super) fn of(self, part: &Taken) -> &[ResourceId] {
-        match self {
-            Self::Data => part.split().0,
-            Self::Sources => part.resources(),
-        }
-    }
-}
-
-/// All are.
-pub(super) struct All;
-
-impl IsWorth for All {
-    fn leads_on(&self, _: Node, _: bool) -> bool {
-        true
-    }
-
-    fn feeds_on(&self, _: Source) -> bool {
-        true
-    }
 }
 
 /// Edges of a node.

@@ -13,6 +13,7 @@ mod reason;
 mod search;
 mod sources;
 mod starts;
+mod worth;
 
 use std::sync::{Arc, Mutex};
 

@@ -10,8 +10,9 @@ use indexmap::IndexSet;
 use rayon::prelude::*;
 use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
-use super::edges::{All, Edges, IsWorth, Sought};
-use super::sources::{Left, Source};
+use super::edges::Edges;
+use super::sources::Left;
+use super::worth::{All, IsWorth, Sought, Source};
 use super::{Edge, Element, Node, Paths, Quality, Step};
 use crate::access::{Taken, Verdict};
 use crate::entry::Through;

@@ -6,7 +6,7 @@ use std::sync::{Arc, OnceLock};
 use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
 
-use super::edges::{All, IsWorth, Sought};
+use super::worth::{All, IsWorth, Sought, Source};
 use super::{Node, Paths};
 use crate::access::{Action, On, Reachable, Taken, Verdict};
 use crate::effect::{Act, Effects, Road, ServiceId, Somebody};
@@ -14,10 +14,6 @@ use crate::estate::{ActionClass, FunctionId, Id, Principal, ResourceId, Thing, T
 
 /// Where what is no source stands.
 const NONE: u32 = u32::MAX;
-
-/// The place of a source among all.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Source(u32);
 
 /// How many of those that listen to each source a search did not come to: by influence that is sure, and by any.
 #[derive(Debug, Default)]

@@ -200,7 +200,9 @@ proptest! {
             for (node, quality) in asked.into_iter().filter(|(node, _)| is_told(node)) {
                 by_pairs.entry(name(node)).or_default().insert(quality);
             }
-            by_pairs.values_mut().for_each(|all| *all = best(all));
+            for all in by_pairs.values_mut() {
+                *all = best(all);
+            }
             prop_assert_eq!(told, by_pairs, "from {}", cooked.estate.principal_label(who));
         }
     }
