@@ -19,7 +19,7 @@ const MOST_BECOMING: usize = 20;
 /// All that a principal may do.
 pub(crate) fn reached(page: Page, it: &Reached) -> String {
     let right = it.account.clone().unwrap_or_default();
-    let mut out = heading(page, &it.principal, if right.is_empty() { "of no account" } else { &right });
+    let mut out = heading(page, &it.principal, if right.is_empty() { "of no known account" } else { &right });
     if let Some(function) = &it.function {
         out.push_str(&page.paragraph(&format!("That is what {function} runs as."), "", "", 0));
     }
