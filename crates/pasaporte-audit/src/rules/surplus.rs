@@ -261,7 +261,7 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if surplus.is_empty() {
             return;
         }
-        let causes: Vec<Cause> = Effects::grants_of(&roads).into_iter().map(Cause::Grant).collect();
+        let causes: Vec<Cause> = Effects::grants_among(&roads).into_iter().map(Cause::Grant).collect();
         let raised =
             Raised::new(Thing::Identity(identity), Level::Table(Impact::DataOrSecrets, Exposure::Insiders))
                 .within(audit.environment_of(who))

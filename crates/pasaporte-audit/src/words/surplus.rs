@@ -139,7 +139,8 @@ fn beyond_trigger(audit: &Audit<'_>, it: &Beyond) -> Told {
     ))
     .fix(format!("Take {surplus} on {source} away, unless the code does it itself."))
     .at(estate.origin(Thing::Trigger(it.trigger)), "the trigger");
-    let grants = Effects::grants_of(&audit.effects().roads_to(Principal::Identity(it.identity), it.source));
+    let grants =
+        Effects::grants_among(&audit.effects().roads_to(Principal::Identity(it.identity), it.source));
     grants.into_iter().take(3).fold(told, |told, grant| told.at(estate.grant(grant).origin, "a grant"))
 }
 

@@ -202,8 +202,8 @@ impl Effects<'_> {
         })
     }
 
-    /// The grants by which something is given to somebody on a thing, by the roads that take it in.
-    pub fn grants_of(roads: &[Road]) -> Vec<GrantId> {
+    /// The grants among roads, each once, sorted.
+    pub fn grants_among(roads: &[Road]) -> Vec<GrantId> {
         let mut all: Vec<GrantId> = roads.iter().filter_map(Road::grant).collect();
         all.sort_unstable();
         all.dedup();

@@ -3,8 +3,8 @@
 use std::sync::OnceLock;
 
 use super::Step;
-use super::edges::takes;
-use crate::effect::{Effects, Others, ServiceId};
+use super::edges::has_step;
+use crate::effect::{Effects, ServiceId};
 use crate::estate::{ActionsId, Id, ResourceId, Thing};
 
 /// Data that is looked for.
@@ -35,12 +35,7 @@ impl Data {
     /// The kinds of data that a choice of actions has any action to reach.
     pub(super) fn reached_by(&self, effects: &Effects<'_>, actions: ActionsId) -> &[ServiceId] {
         self.reached[actions.index()].get_or_init(|| {
-            let reaches = |service: &ServiceId| {
-                effects.dialects().any(|dialect| {
-                    let acts = effects.acts(actions, *service, Others::default(), dialect);
-                    acts.all.iter().any(|act| takes(Step::Reaches, act))
-                })
-            };
+            let reaches = |service: &ServiceId| has_step(effects, actions, *service, Step::Reaches);
             self.services.iter().copied().filter(reaches).collect()
         })
     }

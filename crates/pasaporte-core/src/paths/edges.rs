@@ -10,7 +10,9 @@ use super::{Edge, Node, Paths, Step};
 use crate::access::{On, Reachable, Verdict};
 use crate::effect::{ACCESS_SERVICE, Act, Effects, FUNCTION, KEY, Others, Powers, Road, ServiceId, Somebody};
 use crate::entry::{Calling, Through};
-use crate::estate::{ActionClass, At, FunctionId, KeyId, KeyReach, Principal, ResourceId, ScopeId, Thing};
+use crate::estate::{
+    ActionClass, ActionsId, At, FunctionId, KeyId, KeyReach, Principal, ResourceId, ScopeId, Thing,
+};
 
 /// By whom functions are called, by name: each function and way once, the surest; what is not sure comes first.
 pub(super) fn callers(effects: &Effects<'_>) -> FxHashMap<Principal, Vec<Calling>> {
@@ -241,13 +243,14 @@ impl Paths<'_, '_> {
     /// What a road gives somebody of code, keys, access and data.
     fn by_road(&self, who: &Somebody, road: &Road, found: &mut Finding<'_>) {
         let effects = self.effects;
-        let powers = effects.powers(effects.estate().statement(road.statement).actions);
+        let actions = effects.estate().statement(road.statement).actions;
+        let powers = effects.powers(actions);
         for (power, service, step) in [
             (Powers::FUNCTIONS, FUNCTION, Step::RewritesCode),
             (Powers::KEYS, KEY, Step::TakesKey),
             (Powers::ACCESS, ACCESS_SERVICE, Step::RewritesAccess),
         ] {
-            if powers.has(power) && self.has(road, service, step) {
+            if powers.has(power) && has_step(effects, actions, service, step) {
                 for thing in effects.things_reached_by(who.who, road, service) {
                     self.ask(who, road, (service, step), thing, found);
                 }
@@ -304,15 +307,6 @@ impl Paths<'_, '_> {
         self.effects.is_confidential(Thing::Resource(id)) || self.data.wanted.contains(&id)
     }
 
-    /// Whether a road has any action by which a step is taken.
-    fn has(&self, road: &Road, service: ServiceId, step: Step) -> bool {
-        let effects = self.effects;
-        let actions = effects.estate().statement(road.statement).actions;
-        effects.dialects().any(|it| {
-            effects.acts(actions, service, Others::default(), it).all.iter().any(|act| takes(step, act))
-        })
-    }
-
     /// Asks the decision whether a road lets somebody take a step to a thing.
     fn ask(
         &self,
@@ -355,8 +349,16 @@ fn led_to(thing: Thing) -> Option<Node> {
     })
 }
 
+/// Whether a choice has any action on things of a service by which a step is taken.
+pub(super) fn has_step(effects: &Effects<'_>, actions: ActionsId, service: ServiceId, step: Step) -> bool {
+    effects.dialects().any(|dialect| {
+        let acts = effects.acts(actions, service, Others::default(), dialect);
+        acts.all.iter().any(|act| takes(step, act))
+    })
+}
+
 /// Whether a step is taken by an action.
-pub(super) fn takes(step: Step, act: &Act) -> bool {
+fn takes(step: Step, act: &Act) -> bool {
     use ActionClass::{Access, Code, Delete, Manage, Read, Secret, Write};
     match step {
         Step::RewritesCode => matches!(act.class, Some(Code | Manage)),
