@@ -37,6 +37,10 @@ pub fn covered(text: &str) -> String {
 
 /// A text with what is unprintable in it made visible.
 pub fn visible(text: &str) -> String {
+    // As nearly all are: all letters, digits and signs of ASCII can be printed.
+    if text.bytes().all(|byte| byte == b' ' || byte.is_ascii_graphic()) {
+        return text.to_owned();
+    }
     text.chars().map(|each| if is_unprintable(each) { '\u{fffd}' } else { each }).collect()
 }
 

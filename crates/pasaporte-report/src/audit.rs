@@ -9,7 +9,9 @@ use std::io::{self, Write};
 use pasaporte_audit::{Audit, Finding, Rule, Severity};
 use rayon::prelude::*;
 use schemars::{JsonSchema, Schema, SchemaGenerator};
+use serde::ser::{Error as _, SerializeSeq as _};
 use serde::{Deserialize, Serialize, Serializer};
+use serde_json::value::RawValue;
 
 use crate::accepted::{AcceptancesOut, Accepted};
 use crate::config::ConfiguredOut;
@@ -74,6 +76,13 @@ pub trait InWords {
 
     /// Gives them, one after the other, to whoever takes them.
     fn in_words<R>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Cow<'_, FindingOut>>) -> R) -> R;
+
+    /// Gives what is made of each, in order, to whoever takes it: words live no longer than that takes.
+    fn made<T: Send, R>(
+        &self,
+        make: impl Fn(&FindingOut) -> T + Sync,
+        take: impl FnOnce(&mut dyn Iterator<Item = T>) -> R,
+    ) -> R;
 }
 
 impl InWords for Vec<FindingOut> {
@@ -84,6 +93,14 @@ impl InWords for Vec<FindingOut> {
     fn in_words<R>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Cow<'_, FindingOut>>) -> R) -> R {
         take(&mut self.iter().map(Cow::Borrowed))
     }
+
+    fn made<T: Send, R>(
+        &self,
+        make: impl Fn(&FindingOut) -> T + Sync,
+        take: impl FnOnce(&mut dyn Iterator<Item = T>) -> R,
+    ) -> R {
+        take(&mut self.iter().map(make))
+    }
 }
 
 impl InWords for Findings<'_> {
@@ -91,26 +108,43 @@ impl InWords for Findings<'_> {
         self.findings.len()
     }
 
-    /// Told by all processors, a batch at a time, so that never all the words are held at once; the next while one is
-    /// taken.
     fn in_words<R>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Cow<'_, FindingOut>>) -> R) -> R {
-        rayon::in_place_scope(|scope| {
-            let (told, batches) = std::sync::mpsc::sync_channel(1);
-            scope.spawn(move |_| {
-                for batch in self.findings.chunks(TOLD_AT_ONCE) {
-                    let words: Vec<FindingOut> = batch.par_iter().map(|finding| self.told(finding)).collect();
-                    // Once nobody takes them, nobody needs the rest.
-                    if told.send(words).is_err() {
-                        break;
-                    }
-                }
-            });
-            take(&mut batches.into_iter().flatten().map(Cow::Owned))
-        })
+        self.side_by_side(|it| it, |all| take(&mut all.map(Cow::Owned)))
+    }
+
+    fn made<T: Send, R>(
+        &self,
+        make: impl Fn(&FindingOut) -> T + Sync,
+        take: impl FnOnce(&mut dyn Iterator<Item = T>) -> R,
+    ) -> R {
+        self.side_by_side(|it| make(&it), take)
     }
 }
 
 impl Findings<'_> {
+    /// Told by all processors, a batch at a time, so that never all the words are held at once; the next while one is
+    /// taken.
+    fn side_by_side<T: Send, R>(
+        &self,
+        make: impl Fn(FindingOut) -> T + Sync,
+        take: impl FnOnce(&mut dyn Iterator<Item = T>) -> R,
+    ) -> R {
+        rayon::in_place_scope(|scope| {
+            let (told, batches) = std::sync::mpsc::sync_channel(1);
+            let make = &make;
+            scope.spawn(move |_| {
+                for batch in self.findings.chunks(TOLD_AT_ONCE) {
+                    let made: Vec<T> = batch.par_iter().map(|finding| make(self.told(finding))).collect();
+                    // Once nobody takes them, nobody needs the rest.
+                    if told.send(made).is_err() {
+                        break;
+                    }
+                }
+            });
+            take(&mut batches.into_iter().flatten())
+        })
+    }
+
     fn told(&self, finding: &Finding) -> FindingOut {
         let mut out = FindingOut::of(finding, None, self.audit, self.texts);
         out.accepted = self.accepted.and_then(|accepted| accepted.of(finding));
@@ -121,10 +155,24 @@ impl Findings<'_> {
     }
 }
 
+/// As a list in the JSON of an audit, indented as it stands there.
 impl Serialize for Findings<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        self.in_words(|all| serializer.collect_seq(all))
+        self.made(indented, |all| {
+            let mut list = serializer.serialize_seq(Some(self.number()))?;
+            for finding in all {
+                list.serialize_element(&finding.map_err(S::Error::custom)?)?;
+            }
+            list.end()
+        })
     }
+}
+
+/// A finding as JSON, below the list that it stands in.
+fn indented(finding: &FindingOut) -> serde_json::Result<Box<RawValue>> {
+    // No text of JSON has a new line in it.
+    let text = serde_json::to_string_pretty(finding)?.replace('\n', "\n    ");
+    RawValue::from_string(text)
 }
 
 /// How many findings are put into words at once.

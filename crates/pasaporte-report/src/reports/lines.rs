@@ -5,9 +5,9 @@ use std::io::{self, Write};
 use crate::audit::{InWords, Report};
 
 pub(super) fn write(report: &Report<impl InWords>, out: &mut dyn Write) -> io::Result<()> {
-    report.findings.in_words(|all| {
-        for finding in all {
-            serde_json::to_writer(&mut *out, &finding)?;
+    report.findings.made(serde_json::to_vec, |all| {
+        for line in all {
+            out.write_all(&line?)?;
             out.write_all(b"\n")?;
         }
         Ok(())

@@ -27,10 +27,13 @@ pub(super) fn write(report: &Report<impl InWords>, out: &mut dyn Write) -> io::R
         metadata["labels"] = json!(["the estate does not say when it was true"]);
     }
     let time = time.map_or(0, Timestamp::as_millisecond);
-    report.findings.in_words(|all| {
-        for finding in all {
-            let rule = rules.get(finding.rule.as_ref()).copied();
-            serde_json::to_writer(&mut *out, &event(&finding, rule, (time, &metadata)))?;
+    let line = |it: &FindingOut| {
+        let rule = rules.get(it.rule.as_ref()).copied();
+        serde_json::to_vec(&event(it, rule, (time, &metadata)))
+    };
+    report.findings.made(line, |all| {
+        for line in all {
+            out.write_all(&line?)?;
             out.write_all(b"\n")?;
         }
         Ok(())

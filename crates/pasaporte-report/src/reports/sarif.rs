@@ -4,9 +4,14 @@
 use std::collections::HashMap;
 use std::io::{self, Write};
 
-use pasaporte_audit::Severity;
+use pasaporte_audit::{Impact, Severity, Sureness};
+use pasaporte_core::entry::Exposure;
+use pasaporte_core::estate::Environment;
+use pasaporte_read::estate::Word;
 use pasaporte_read::visible;
+use serde::ser::{Error as _, SerializeSeq as _};
 use serde::{Serialize, Serializer};
+use serde_json::value::to_raw_value;
 use serde_json::{Value, json};
 
 use crate::audit::{InWords, Report};
@@ -66,7 +71,15 @@ struct Results<'r, F> {
 
 impl<F: InWords> Serialize for Results<'_, F> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        self.findings.in_words(|all| serializer.collect_seq(all.map(|it| self.result(&it))))
+        let places = &self.places;
+        let make = |it: &FindingOut| to_raw_value(&outcome(it, places.get(it.rule.as_ref()).copied()));
+        self.findings.made(make, |all| {
+            let mut list = serializer.serialize_seq(Some(self.findings.number()))?;
+            for result in all {
+                list.serialize_element(&result.map_err(S::Error::custom)?)?;
+            }
+            list.end()
+        })
     }
 }
 
@@ -87,55 +100,137 @@ fn capital(word: &str) -> String {
     letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
 }
 
-impl<F> Results<'_, F> {
-    fn result(&self, it: &FindingOut) -> Value {
-        let mut result = json!({
-            "ruleId": it.rule,
-            "level": level(it.severity.0),
-            "rank": rank(it.severity.0),
-            "message": {"text": message(&it.situation)},
-            "locations": [location(it.evidence.first(), Some(it))],
-            "partialFingerprints": {"pasaporte/v1": it.fingerprint},
-            "properties": {
-                "severity": it.severity,
-                "sureness": it.sureness,
-                "impact": it.impact,
-                "exposure": it.exposure,
-                "environment": it.environment,
-                "platform": it.platform,
-                "account": it.account,
-                "owner": it.owner,
-                "functions": it.functions,
-                "fix": it.fix,
-                "beneath": it.beneath.iter().map(|it| &it.fingerprint).collect::<Vec<_>>(),
-            },
-        });
-        let mut put = |key: &str, value: Value| result[key] = value;
-        if let Some(at) = self.places.get(it.rule.as_ref()) {
-            put("ruleIndex", json!(at));
-        }
-        let related: Vec<Value> = it.evidence.iter().skip(1).map(|seen| location(Some(seen), None)).collect();
-        if !related.is_empty() {
-            put("relatedLocations", related.into());
-        }
-        if let Some(since) = it.since {
-            let state = match since {
-                Standing::New => "new",
-                Standing::Worse => "updated",
-                Standing::Same => "unchanged",
-            };
-            put("baselineState", state.into());
-        }
-        if let Some(accepted) = it.accepted.as_ref().filter(|it| it.in_force) {
-            let why = format!("{}, until {}: {}", accepted.owner, accepted.until, accepted.reason);
-            let suppression =
-                json!({"kind": "external", "status": "accepted", "justification": visible(&why)});
-            put("suppressions", json!([suppression]));
-        }
-        if let Some(paste) = &it.paste {
-            put("fixes", json!([fix(it, paste)]));
-        }
-        result
+/// A result (§3.27).
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Outcome<'f> {
+    rule_id: &'f str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rule_index: Option<usize>,
+    level: &'static str,
+    rank: u8,
+    message: Message,
+    locations: [Location; 1],
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    related_locations: Vec<Location>,
+    partial_fingerprints: Fingerprints<'f>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    baseline_state: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    suppressions: Option<Value>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    fixes: Option<Value>,
+    properties: Properties<'f>,
+}
+
+#[derive(Serialize)]
+struct Message {
+    text: String,
+}
+
+#[derive(Serialize)]
+struct Fingerprints<'f> {
+    #[serde(rename = "pasaporte/v1")]
+    first: &'f str,
+}
+
+/// What the standard has no place for.
+#[derive(Serialize)]
+struct Properties<'f> {
+    severity: Word<Severity>,
+    sureness: Word<Sureness>,
+    impact: Option<Word<Impact>>,
+    exposure: Option<Word<Exposure>>,
+    environment: Option<Word<Environment>>,
+    platform: Option<&'f str>,
+    account: Option<&'f str>,
+    owner: Option<&'f str>,
+    functions: &'f [String],
+    fix: &'f str,
+    beneath: Vec<&'f str>,
+}
+
+/// A place (§3.28).
+#[derive(Serialize, Default)]
+#[serde(rename_all = "camelCase")]
+struct Location {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    physical_location: Option<Physical>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    logical_locations: Option<[Logical; 1]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    message: Option<Message>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Physical {
+    artifact_location: Artifact,
+    region: Region,
+}
+
+#[derive(Serialize)]
+struct Artifact {
+    uri: String,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Region {
+    start_line: u32,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    start_column: Option<u32>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Logical {
+    fully_qualified_name: String,
+    kind: String,
+}
+
+fn outcome(it: &FindingOut, rule_index: Option<usize>) -> Outcome<'_> {
+    let accepted = it.accepted.as_ref().filter(|it| it.in_force);
+    Outcome {
+        rule_id: &it.rule,
+        rule_index,
+        level: level(it.severity.0),
+        rank: rank(it.severity.0),
+        message: message(&it.situation),
+        locations: [Location {
+            logical_locations: Some([logical(&it.thing)]),
+            ..it.evidence.first().map(place).unwrap_or_default()
+        }],
+        related_locations: it
+            .evidence
+            .iter()
+            .skip(1)
+            .map(|seen| Location { message: Some(message(&seen.what)), ..place(seen) })
+            .collect(),
+        partial_fingerprints: Fingerprints { first: &it.fingerprint },
+        baseline_state: it.since.map(|since| match since {
+            Standing::New => "new",
+            Standing::Worse => "updated",
+            Standing::Same => "unchanged",
+        }),
+        suppressions: accepted.map(|it| {
+            let why = format!("{}, until {}: {}", it.owner, it.until, it.reason);
+            json!([{"kind": "external", "status": "accepted", "justification": visible(&why)}])
+        }),
+        fixes: it.paste.as_ref().map(|paste| json!([fix(it, paste)])),
+        properties: Properties {
+            severity: it.severity,
+            sureness: it.sureness,
+            impact: it.impact,
+            exposure: it.exposure,
+            environment: it.environment,
+            platform: it.platform.as_deref(),
+            account: it.account.as_deref(),
+            owner: it.owner.as_deref(),
+            functions: &it.functions,
+            fix: &it.fix,
+            beneath: it.beneath.iter().map(|it| it.fingerprint.as_str()).collect(),
+        },
     }
 }
 
@@ -159,26 +254,17 @@ fn rank(severity: Severity) -> u8 {
     }
 }
 
-/// A place, and of the first one the thing.
-fn location(seen: Option<&EvidenceOut>, of: Option<&FindingOut>) -> Value {
-    let mut place = json!({});
-    if let Some(seen) = seen {
-        let mut region = json!({"startLine": seen.line});
-        // In JSON columns are bytes, which are no code points.
-        if is_yaml(&seen.file) {
-            region["startColumn"] = json!(seen.column);
-        }
-        place["physicalLocation"] = json!({"artifactLocation": {"uri": uri(&seen.file)}, "region": region});
-        if of.is_none() {
-            place["message"] = json!({"text": message(&seen.what)});
-        }
-    }
-    if let Some(of) = of {
-        let kind = of.thing.split_once(':').map_or("estate", |(kind, _)| kind);
-        place["logicalLocations"] =
-            json!([{"fullyQualifiedName": visible(&of.thing), "kind": visible(kind)}]);
-    }
-    place
+fn place(seen: &EvidenceOut) -> Location {
+    // In JSON columns are bytes, which are no code points.
+    let start_column = is_yaml(&seen.file).then_some(seen.column);
+    let region = Region { start_line: seen.line, start_column };
+    let artifact_location = Artifact { uri: uri(&seen.file) };
+    Location { physical_location: Some(Physical { artifact_location, region }), ..Location::default() }
+}
+
+fn logical(thing: &str) -> Logical {
+    let kind = thing.split_once(':').map_or("estate", |(kind, _)| kind);
+    Logical { fully_qualified_name: visible(thing), kind: visible(kind) }
 }
 
 fn is_yaml(file: &str) -> bool {
@@ -195,7 +281,7 @@ fn fix(it: &FindingOut, paste: &PasteOut) -> Value {
     };
     let region = json!({"startLine": paste.line, "startColumn": 1, "endColumn": end});
     json!({
-        "description": {"text": message(&it.fix)},
+        "description": message(&it.fix),
         "artifactChanges": [{
             "artifactLocation": {"uri": uri(&paste.file)},
             "replacements": [{"deletedRegion": region, "insertedContent": {"text": text}}],
@@ -204,9 +290,13 @@ fn fix(it: &FindingOut, paste: &PasteOut) -> Value {
 }
 
 /// A text as a message: braces are placeholders there, and brackets links, unless they are escaped (§3.11).
-fn message(text: &str) -> String {
+fn message(text: &str) -> Message {
+    let text = visible(text);
+    if !text.contains(['{', '}', '[', ']', '\\']) {
+        return Message { text };
+    }
     let mut out = String::with_capacity(text.len());
-    for each in visible(text).chars() {
+    for each in text.chars() {
         match each {
             '{' => out.push_str("{{"),
             '}' => out.push_str("}}"),
@@ -214,7 +304,7 @@ fn message(text: &str) -> String {
             each => out.push(each),
         }
     }
-    out
+    Message { text: out }
 }
 
 /// The path of a file as a URI reference (RFC 3986).
@@ -241,7 +331,7 @@ mod tests {
 
     #[test]
     fn nothing_in_a_text_is_a_link_or_a_placeholder() {
-        assert_eq!(message("{0} [here](https://x.example)"), "{{0}} \\[here\\](https://x.example)");
+        assert_eq!(message("{0} [here](https://x.example)").text, "{{0}} \\[here\\](https://x.example)");
     }
 
     #[test]

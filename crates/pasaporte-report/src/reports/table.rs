@@ -32,9 +32,10 @@ const COLUMNS: [&str; 20] = [
 pub(super) fn write(report: &Report<impl InWords>, out: &mut dyn Write) -> io::Result<()> {
     let mut table = csv::Writer::from_writer(out);
     table.write_record(COLUMNS).map_err(io::Error::other)?;
-    report.findings.in_words(|all| {
-        for finding in all {
-            table.write_record(row(&finding).iter().map(Cell::in_csv)).map_err(io::Error::other)?;
+    let record = |it: &FindingOut| row(it).iter().map(Cell::in_csv).collect::<csv::StringRecord>();
+    report.findings.made(record, |all| {
+        for record in all {
+            table.write_record(&record).map_err(io::Error::other)?;
         }
         table.flush()
     })
