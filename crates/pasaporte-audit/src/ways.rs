@@ -40,8 +40,8 @@ pub(crate) struct Led {
 impl Ways {
     pub(crate) fn new(effects: &Effects<'_>) -> Self {
         let paths = Paths::new(effects, Vec::new());
-        let anyone = paths.from(&paths.starts(Class::Anyone));
-        let tests = paths.from(&paths.starts(Class::Tests));
+        let from = |class| paths.from(&paths.starts(class));
+        let (anyone, tests) = rayon::join(|| from(Class::Anyone), || from(Class::Tests));
         let (rounds, all_rounds) = rounds(&paths);
         Self {
             to_data: leading(&paths, &anyone, Goal::Confidential),

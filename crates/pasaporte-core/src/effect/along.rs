@@ -3,7 +3,7 @@
 
 use rustc_hash::FxHashSet;
 
-use super::found::{Direct, Edge};
+use super::found::{Direct, Edge, Opened};
 use super::worst::Survey;
 use super::{Effects, Harm, Impact, Road};
 use crate::access::Verdict;
@@ -93,14 +93,16 @@ impl Effects<'_> {
     }
 
     pub(super) fn direct_of(&self, who: Principal) -> Direct {
-        let roads = self.own_roads(who);
         let mut survey = Survey::new(self, who, None);
         if let Principal::Key(key) = who {
-            let opened = self.of_key(key);
-            survey.harm = opened.harm;
-            survey.edges.extend(opened.edges);
+            let Opened { direct, is_given_more } = self.of_key(key);
+            if !is_given_more {
+                return direct.clone();
+            }
+            survey.harm = direct.harm;
+            survey.edges.extend(&direct.edges);
         }
-        survey.go(&roads);
+        survey.go(&self.own_roads(who));
         survey.into_direct()
     }
 
@@ -121,8 +123,16 @@ impl Effects<'_> {
     }
 
     /// What opens to the holder of a key, in effect: with an admin key everything in what it opens, else what the worst of
-    /// the functions that let it in may. Nothing, where it is not accepted.
-    pub(super) fn of_key(&self, key: KeyId) -> Direct {
+    /// the functions that let it in may. Nothing, where it is not accepted. Kept.
+    pub(super) fn of_key(&self, key: KeyId) -> &Opened {
+        use crate::estate::Id;
+        self.of_keys[key.index()].get_or_init(|| {
+            let is_given_more = self.is_given_something(Principal::Key(key));
+            Opened { direct: self.opened(key), is_given_more }
+        })
+    }
+
+    fn opened(&self, key: KeyId) -> Direct {
         let nothing = Direct { harm: Harm::RUNS_CODE, edges: Box::default() };
         let Some(it) = self.estate().get(key) else { return nothing };
         if it.reach == KeyReach::Admin {

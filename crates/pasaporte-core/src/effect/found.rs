@@ -11,6 +11,14 @@ pub(super) struct Direct {
     pub(super) edges: Box<[Edge]>,
 }
 
+/// What opens to the holder of a key.
+#[derive(Debug)]
+pub(super) struct Opened {
+    pub(super) direct: Direct,
+    /// Whether the key is given something besides, that not anyone is given.
+    pub(super) is_given_more: bool,
+}
+
 /// Somebody whom one may become, or act through as if one were.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(super) struct Edge {

@@ -71,6 +71,8 @@ pub struct Effects<'e> {
     bearers_of: Mutex<breadth::BearersOf>,
     writers: Mutex<FxHashMap<ServiceId, Arc<Holders>>>,
     direct: Box<[OnceLock<found::Direct>]>,
+    /// What each key opens.
+    of_keys: Box<[OnceLock<found::Opened>]>,
     harms: Box<[OnceLock<Harm>]>,
     told: Box<[OnceLock<Option<Box<str>>>]>,
     /// The same of what each identity may itself, without becoming anybody else.
@@ -130,6 +132,7 @@ impl<'e> Effects<'e> {
             bearers_of: Mutex::default(),
             writers: Mutex::default(),
             direct: slots(identities),
+            of_keys: slots(estate.count::<KeyId>()),
             harms: slots(identities),
             told: slots(identities),
             told_itself: slots(identities),

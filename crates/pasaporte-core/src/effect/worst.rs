@@ -6,7 +6,7 @@
 use std::sync::Arc;
 
 use super::acts::{Act, Acts};
-use super::found::{Direct, Doing, Edge, MOST_COUNTED};
+use super::found::{Direct, Doing, Edge, MOST_COUNTED, Opened};
 use super::harm::on_data;
 use super::opposed::{Opposes, Somebody};
 use super::roads::Powers;
@@ -373,7 +373,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         match thing {
             Thing::Function(id) => self.edges.extend(effects.edge_to_function(id, surely)),
             Thing::Key(id) => {
-                let direct = effects.of_key(id);
+                let Opened { direct, is_given_more } = effects.of_key(id);
                 if direct.harm.impact == Impact::ControlsAccess {
                     // Taking it may be sure and using it not.
                     let accepted = effects.accepted(id);
@@ -384,7 +384,7 @@ impl<'a, 'e> Survey<'a, 'e> {
                 self.edges
                     .extend(direct.edges.iter().map(|edge| Edge { surely: edge.surely && surely, ..*edge }));
                 // What the key itself is given, whoever has it may do.
-                if effects.is_given_something(Principal::Key(id)) {
+                if *is_given_more {
                     self.edges.push(Edge { to: Principal::Key(id), surely, control: true });
                 }
             }

@@ -27,7 +27,7 @@ use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing};
 pub use cut::{Cut, Element, WayThrough};
 pub use knots::knots;
 pub use reason::Reason;
-pub use search::{Found, Hop, Path};
+pub use search::{Found, Hop, Name, Path};
 pub use starts::{Class, Goal};
 
 /// Something that somebody may come to have.

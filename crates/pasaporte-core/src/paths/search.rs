@@ -275,7 +275,10 @@ impl Remaining {
     }
 }
 
-impl Paths<'_, '_> {
+/// By what nodes are in order: what sort each is of, of somebody which kind, and its name.
+pub type Name<'e> = (u8, &'static str, Option<&'e str>);
+
+impl<'e> Paths<'_, 'e> {
     /// Everything that can be come to from some nodes.
     pub fn from(&self, starts: &[Node]) -> Found {
         self.search(starts, |found, places| {
@@ -375,14 +378,17 @@ impl Paths<'_, '_> {
         edges
     }
 
-    /// What a node is called: its kind and its label.
-    pub fn name(&self, node: Node) -> (u8, String) {
+    /// By what a node is in order among others.
+    pub fn name(&self, node: Node) -> Name<'e> {
         let estate = self.effects.estate();
         match node {
-            Node::Who(who) => (0, estate.principal_label(who)),
-            Node::Code(id) => (1, estate.id(id).to_owned()),
-            Node::Access(id) => (2, estate.id(id).to_owned()),
-            Node::Data(id) => (3, estate.id(id).to_owned()),
+            Node::Who(who) => {
+                let (kind, name) = estate.principal_name(who);
+                (0, kind, name)
+            }
+            Node::Code(id) => (1, "", Some(estate.id(id))),
+            Node::Access(id) => (2, "", Some(estate.id(id))),
+            Node::Data(id) => (3, "", Some(estate.id(id))),
         }
     }
 }
