@@ -41,7 +41,7 @@ impl Ways {
     pub(crate) fn new(effects: &Effects<'_>) -> Self {
         let paths = Paths::new(effects, Vec::new());
         let from = |class| paths.from(&paths.starts(class));
-        let (anyone, tests) = rayon::join(|| from(Class::Anyone), || from(Class::Tests));
+        let (anyone, tests) = (from(Class::Anyone), from(Class::Tests));
         let (rounds, all_rounds) = rounds(&paths);
         Self {
             to_data: leading(&paths, &anyone, Goal::Confidential),
@@ -60,7 +60,7 @@ fn leading(paths: &Paths<'_, '_>, found: &Found, goal: Goal) -> Vec<Led> {
     let goals = found.nodes().filter(|node| paths.is_goal(goal, *node, *node));
     let far = goals.filter(|node| found.each_path(*node).all(|path| path.others() > 1));
     let mut all: Vec<Path> = far.filter_map(|node| found.path(node)).collect();
-    all.sort_by_cached_key(|path| (path.quality, path.len(), paths.name(path.end())));
+    all.sort_by_cached_key(|path| (path.quality, path.len(), paths.rank(path.end())));
     led_by(all, |path| path.told().last().map(|hop| hop.from))
 }
 
@@ -99,7 +99,7 @@ fn upwards(paths: &Paths<'_, '_>, anyone: &Found, tests: &Found) -> Vec<Led> {
     }
     // Where several lead on from one door into production, the worst stands for all.
     let harm = |path: &Path| identity(path.end()).map(worst);
-    all.sort_by_cached_key(|path| (harm(path), path.quality, path.len(), paths.name(path.end())));
+    all.sort_by_cached_key(|path| (harm(path), path.quality, path.len(), paths.rank(path.end())));
     led_by(all, |path| {
         let mut nodes = path.hops.iter().map(|hop| hop.edge.to);
         nodes.find(|node| paths.is_goal(Goal::Production, *node, *node))
@@ -132,7 +132,7 @@ fn across(paths: &Paths<'_, '_>, found: &Found) -> Vec<(ScopeId, ScopeId, Path)>
                 Node::Who(who) => paths.effects().harm_itself(who).impact,
                 _ => Impact::RunsCode,
             };
-            (path.quality, harm, path.len(), paths.name(path.end()))
+            (path.quality, harm, path.len(), paths.rank(path.end()))
         };
         if best.get(&(from, to)).is_none_or(|known| rank(&path) < rank(known)) {
             best.insert((from, to), path);

@@ -23,9 +23,9 @@ use pasaporte_bench::{contract, generate, typed};
 use pasaporte_core::access::{Access, Context, Question, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::{
-    ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, ScopeId, ScopeKind, Thing,
+    ContractId, Estate, FunctionId, IdentityId, Principal, ResourceId, ScopeId, ScopeKind, Thing, Vocabulary,
 };
-use pasaporte_core::paths::{Class, Paths};
+use pasaporte_core::paths::{Class, Node, Paths};
 use pasaporte_core::reach::Reaches;
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{Beside, load};
@@ -85,7 +85,7 @@ fn report(size: usize, file: &Path) -> Duration {
         ("ways", "every way into every function"),
         ("reach", "reach of every identity"),
         ("words", "all findings in words, beyond the audit"),
-        ("paths", "paths from strangers and tests, beyond it"),
+        ("paths", "paths from all who begin them, beyond it"),
         ("tighten", "tighten of every identity"),
         ("rehearse", "rehearse, alone"),
     ] {
@@ -314,12 +314,11 @@ fn ways(estate: &Estate) -> usize {
     functions.par_iter().map(|id| effects.ways_in(*id).all.len()).sum()
 }
 
-/// Whatever strangers and code for tests come to, step by step, with what is prepared for it beyond an audit.
+/// Whatever each class of those who begin paths comes to, step by step, with what is prepared for it beyond an audit.
 fn paths(effects: &Effects<'_>) -> usize {
     let paths = Paths::new(effects, Vec::new());
-    let from = |class| paths.from(&paths.starts(class)).size().0;
-    let (anyone, tests) = rayon::join(|| from(Class::Anyone), || from(Class::Tests));
-    anyone + tests
+    let starts: Vec<Vec<Node>> = Class::ALL.par_iter().map(|(_, class)| paths.starts(*class)).collect();
+    paths.from_each(&starts).iter().map(|found| found.size().0).sum()
 }
 
 /// What every identity may do and become; the index built included.

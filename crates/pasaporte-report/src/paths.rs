@@ -6,7 +6,10 @@ use pasaporte_core::access::{Answer, Ground, Truth, Verdict, Via};
 use pasaporte_core::effect::{Effects, Wide};
 use pasaporte_core::entry::Through;
 use pasaporte_core::estate::{Effect, Estate, Principal, ResourceId, Thing, Vocabulary};
-use pasaporte_core::paths::{Class, Element, Found, Goal, Hop, Node, Path, Paths, Quality, Reason, Step};
+use pasaporte_core::paths::{
+    Class, Element, Found, Goal, Hop, Nearest, Node, Path, Paths, Quality, Reason, Step,
+};
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -147,7 +150,8 @@ pub(crate) fn from_here(effects: &Effects<'_>, start: Node) -> Option<Vec<FarOut
     }
     let paths = Paths::new(effects, Vec::new());
     let crowd = paths.from(&paths.starts(Class::Anyone));
-    let known = |node: Node, path: &Path| crowd.path(node).is_some_and(|best| best.quality <= path.quality);
+    let known =
+        |node: Node, quality: Quality| crowd.nearest(node).is_some_and(|best| best.quality <= quality);
     let found = paths.from(&[start]);
     let far = |goal: &Goal| {
         let (route, _) = route(&paths, &found, "", To::Goal(*goal), &known)?;
@@ -229,12 +233,14 @@ impl PathsOut {
         let mut begins: BTreeSet<Node> = BTreeSet::new();
         // What crowds come to is told of them, and not again of whoever is of them.
         let mut crowds: BTreeMap<Node, Quality> = BTreeMap::new();
-        for from in asked.starts() {
-            let (name, starts) = match &from {
-                From::Class(class) => (class.word().to_owned(), paths.starts(*class)),
-                From::Node(node) => (label(effects.estate(), *node), vec![*node]),
-            };
-            let found = paths.from(&starts);
+        let begin = |from: &From| match from {
+            From::Class(class) => (class.word().to_owned(), paths.starts(*class)),
+            From::Node(node) => (label(effects.estate(), *node), vec![*node]),
+        };
+        let all_from = asked.starts();
+        let (names, all_starts): (Vec<String>, Vec<Vec<Node>>) = all_from.par_iter().map(begin).unzip();
+        let all_found = paths.from_each(&all_starts);
+        for (((from, name), starts), found) in all_from.iter().zip(names).zip(all_starts).zip(all_found) {
             complete &= found.complete;
             nodes += found.size().0;
             questions += found.size().1;
@@ -246,8 +252,8 @@ impl PathsOut {
                 || starts.iter().any(|start| !matches!(start, Node::Who(who) if who.thing().is_none_or(|it| matches!(it, Thing::Scope(_) | Thing::Key(_) | Thing::Verifier(_)))))
             };
             for goal in goals.iter().filter(has_account) {
-                let known = |node: Node, path: &Path| {
-                    of_all && crowds.get(&node).is_some_and(|best| *best <= path.quality)
+                let known = |node: Node, quality: Quality| {
+                    of_all && crowds.get(&node).is_some_and(|best| *best <= quality)
                 };
                 match route(&paths, &found, &name, *goal, &known) {
                     Some((route, reached)) => {
@@ -260,9 +266,9 @@ impl PathsOut {
             }
             if of_all && matches!(from, From::Class(Class::Anyone | Class::SignedIn)) {
                 for node in found.nodes() {
-                    if let Some(path) = found.path(node) {
-                        let best = crowds.entry(node).or_insert(path.quality);
-                        *best = path.quality.min(*best);
+                    if let Some(Nearest { quality, .. }) = found.nearest(node) {
+                        let best = crowds.entry(node).or_insert(quality);
+                        *best = quality.min(*best);
                     }
                 }
             }
@@ -298,10 +304,10 @@ fn route(
     found: &Found,
     from: &str,
     goal: To,
-    known: &dyn Fn(Node, &Path) -> bool,
+    known: &dyn Fn(Node, Quality) -> bool,
 ) -> Option<(RouteOut, Vec<Node>)> {
     let estate = paths.effects().estate();
-    let mut all: Vec<(Path, Node)> = Vec::new();
+    let mut all: Vec<(Nearest, Node)> = Vec::new();
     for node in found.nodes() {
         let may_be = match goal {
             To::Goal(Goal::OtherAccounts) => true,
@@ -311,22 +317,23 @@ fn route(
         if !may_be {
             continue;
         }
-        let Some(path) = found.path(node).filter(|path| !path.is_empty()) else { continue };
+        let Some(path) = found.nearest(node).filter(|path| path.len > 0) else { continue };
         let is_goal = match goal {
             To::Goal(goal) => paths.is_goal(goal, path.start, node),
             To::Node(_) => true,
         };
-        if is_goal && !known(node, &path) {
+        if is_goal && !known(node, path.quality) {
             all.push((path, node));
         }
     }
     if all.is_empty() {
         return None;
     }
-    all.sort_by_cached_key(|(path, node)| (path.quality, path.len(), label(estate, *node)));
+    all.sort_by_cached_key(|(path, node)| (path.quality, path.len, label(estate, *node)));
     let reached = all.len();
-    let nodes = all.iter().map(|(_, node)| *node).collect();
-    let told = all.iter().take(MOST_TOLD).map(|(path, _)| path_out(paths, path)).collect();
+    let nodes: Vec<Node> = all.into_iter().map(|(_, node)| node).collect();
+    let told = nodes.iter().take(MOST_TOLD).filter_map(|node| found.path(*node));
+    let told = told.map(|path| path_out(paths, &path)).collect();
     Some((RouteOut { from: from.to_owned(), to: goal_name(estate, goal), reached, paths: told }, nodes))
 }
 

@@ -8,6 +8,7 @@ use pasaporte_core::access::{Question, Verdict};
 use pasaporte_core::estate::{Check, Estate, Principal, Showed, Thing, Vocabulary};
 use pasaporte_core::paths::{Class, Goal, Node, Paths};
 use pasaporte_read::estate::Word;
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -149,16 +150,16 @@ fn reached(audit: &Audit<'_>) -> BTreeSet<WayOut> {
     let paths = Paths::new(audit.effects(), Vec::new());
     let estate = audit.estate();
     let mut all = BTreeSet::new();
-    for (word, class) in Class::ALL {
-        let starts = paths.starts(*class);
-        let found = paths.from(&starts);
+    let all_starts: Vec<Vec<Node>> = Class::ALL.par_iter().map(|(_, class)| paths.starts(*class)).collect();
+    let all_found = paths.from_each(&all_starts);
+    for (((word, _), starts), found) in Class::ALL.iter().zip(all_starts).zip(all_found) {
         let begins: BTreeSet<Node> = starts.into_iter().collect();
         for node in found.nodes() {
             let is_goal = |goal: &Goal| paths.is_goal(*goal, node, node);
             if begins.contains(&node) || !Goal::ALL.iter().any(|(_, goal)| is_goal(goal)) {
                 continue;
             }
-            let Some(path) = found.path(node) else { continue };
+            let Some(path) = found.nearest(node) else { continue };
             let strength = if path.quality.influence { "influence" } else { "control" }.to_owned();
             all.insert(WayOut { from: (*word).to_owned(), to: label(estate, node), strength });
         }

@@ -143,27 +143,18 @@ impl Estate {
 
     /// The principal as written in files and reports: `service:object-store`, `anyone`.
     pub fn principal_label(&self, principal: Principal) -> String {
-        match self.principal_name(principal) {
-            (kind, None) => kind.to_owned(),
-            (kind, Some(name)) => format!("{kind}:{name}"),
+        match principal {
+            Principal::Anyone => "anyone".to_owned(),
+            Principal::SignedIn => "signed-in".to_owned(),
+            Principal::Account(id) => format!("account:{}", self.id(id)),
+            Principal::User(id) => self.kind_and_id(id),
+            Principal::Identity(id) => self.kind_and_id(id),
+            Principal::Group(id) => self.kind_and_id(id),
+            Principal::Key(id) => self.kind_and_id(id),
+            Principal::Service(name) => format!("service:{}", self.text(name)),
+            Principal::Outside(name) => format!("outside:{}", self.text(name)),
+            Principal::Token(id) => format!("token:{}", self.id(id)),
         }
-    }
-
-    /// The same in two parts, by which labels are in order too: the kind, and the name where there is one.
-    pub(crate) fn principal_name(&self, principal: Principal) -> (&'static str, Option<&str>) {
-        let (kind, name) = match principal {
-            Principal::Anyone => return ("anyone", None),
-            Principal::SignedIn => return ("signed-in", None),
-            Principal::Account(id) => ("account", self.id(id)),
-            Principal::User(id) => (UserId::KIND, self.id(id)),
-            Principal::Identity(id) => (IdentityId::KIND, self.id(id)),
-            Principal::Group(id) => (GroupId::KIND, self.id(id)),
-            Principal::Key(id) => (KeyId::KIND, self.id(id)),
-            Principal::Service(name) => ("service", self.text(name)),
-            Principal::Outside(name) => ("outside", self.text(name)),
-            Principal::Token(id) => ("token", self.id(id)),
-        };
-        (kind, Some(name))
     }
 
     /// The principal of the same name in another estate, where that mentions it.

@@ -114,12 +114,6 @@ impl Paths<'_, '_> {
 
     fn of_somebody(&self, who: Principal, found: &mut Finding<'_>) {
         let effects = self.effects;
-        for crowd in [Principal::SignedIn, Principal::Anyone] {
-            // As one of a crowd they may do what the crowd may.
-            if self.is_one_of(who, crowd) {
-                found.add(Node::Who(crowd), Step::Is, Verdict::Yes);
-            }
-        }
         let acting =
             effects.acts_as(who, effects.given(who), |to| found.is_worth(Node::Who(to), Step::ActsAs));
         for (to, verdict) in acting {
@@ -181,7 +175,7 @@ impl Paths<'_, '_> {
 
     /// Whether somebody may do whatever a crowd may: anyone is who does not say who they are, and whoever is signed in and no
     /// insider is like any other who is. An insider's own account may have to agree, so insiders are asked about.
-    fn is_one_of(&self, who: Principal, crowd: Principal) -> bool {
+    pub(super) fn is_one_of(&self, who: Principal, crowd: Principal) -> bool {
         match crowd {
             Principal::Anyone => who != Principal::Anyone,
             Principal::SignedIn => match who {

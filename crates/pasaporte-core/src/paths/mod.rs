@@ -8,7 +8,9 @@
 mod cut;
 mod data;
 mod edges;
+mod found;
 mod knots;
+mod order;
 mod reason;
 mod search;
 mod sources;
@@ -25,9 +27,10 @@ use crate::entry::{Calling, Through};
 use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing};
 
 pub use cut::{Cut, Element, WayThrough};
+pub use found::{Found, Hop, Nearest, Path};
 pub use knots::knots;
+pub use order::Rank;
 pub use reason::Reason;
-pub use search::{Found, Hop, Name, Path};
 pub use starts::{Class, Goal};
 
 /// Something that somebody may come to have.
@@ -156,10 +159,13 @@ pub struct Paths<'a, 'e> {
     /// By whom functions are called, by each name to which something gives that.
     callers: FxHashMap<Principal, Vec<Calling>>,
     sources: sources::Sources,
+    order: order::Order,
     data: data::Data,
     /// What stands on things for names that many may bear, as far as a step may be taken by it.
     leading: Mutex<FxHashMap<Principal, Arc<[Road]>>>,
     graph: Mutex<search::Graph>,
+    /// What anyone comes to, once somebody asked.
+    anyone: Mutex<Option<Arc<Found>>>,
     /// The ways by which steps are taken, as far as anybody asked.
     ways: Mutex<WaysThrough>,
 }
@@ -167,14 +173,19 @@ pub struct Paths<'a, 'e> {
 impl<'a, 'e> Paths<'a, 'e> {
     /// Prepares questions about what is left in effect; with data that is looked for besides what is confidential.
     pub fn new(effects: &'a Effects<'e>, wanted: Vec<ResourceId>) -> Self {
-        let (callers, sources) = (edges::callers(effects), sources::Sources::new(effects));
+        let (callers, (sources, order)) = rayon::join(
+            || edges::callers(effects),
+            || rayon::join(|| sources::Sources::new(effects), || order::Order::new(effects.estate())),
+        );
         Self {
             effects,
             callers,
             sources,
+            order,
             data: data::Data::new(effects, wanted),
             leading: Mutex::default(),
             graph: Mutex::default(),
+            anyone: Mutex::default(),
             ways: Mutex::default(),
         }
     }

@@ -1,28 +1,26 @@
-//! The search: from some nodes outward, a step at a time, in each of the four qualities that a path may have.
+//! The search: from some nodes outward, a step at a time, in each of the four qualities that a path may have. Steps of one
+//! length are taken in the order of names, so that the order of input does not matter.
 //!
-//! A path that is longer and stronger is kept beside one that is shorter and weaker, since what follows may make them
-//! alike: so each node has four places, one for each quality, and each is entered once, by the shortest path. Steps of
-//! one length are taken in the order of names, so that the order of input does not matter.
+//! Whoever is somebody may do what anyone may, so most of what a search comes to, one from anyone came to as well. That one
+//! is made once and kept: where another comes to a place of it, and not sooner, it goes on as that one did.
 
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 
-use indexmap::IndexSet;
 use rayon::prelude::*;
-use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::edges::Edges;
-use super::sources::Left;
+use super::found::{Found, Place};
 use super::worth::{All, IsWorth, Sought, Source};
-use super::{Edge, Element, Node, Paths, Quality, Step};
+use super::{Edge, Element, Node, Paths, Quality, Rank, Step};
 use crate::access::{Taken, Verdict};
-use crate::entry::Through;
-use crate::estate::{Estate, FunctionId, Id, IdentityId, Principal, ResourceId};
+use crate::estate::{Principal, ResourceId};
 
 /// Questions that are asked of the decision before a search says that it does not know the rest.
 const MOST_ASKED: usize = 40_000_000;
 /// Edges that are kept for searches with something gone.
 const MOST_KEPT: usize = 2_000_000;
-/// Nodes whose edges are found at once.
+/// Places whose edges are found at once.
 const AT_ONCE: usize = 64;
 
 /// All edges of nodes, as far as searches with something gone came to them.
@@ -30,194 +28,6 @@ const AT_ONCE: usize = 64;
 pub(super) struct Graph {
     edges: FxHashMap<Node, Arc<[Edge]>>,
     count: usize,
-}
-
-/// A step of a path.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Hop {
-    /// From whom or what.
-    pub from: Node,
-    /// By which edge.
-    pub edge: Edge,
-}
-
-/// A path: from somebody to something, step by step.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Path {
-    /// Where it begins.
-    pub start: Node,
-    /// Its steps.
-    pub hops: Box<[Hop]>,
-    /// How strong and how sure it is.
-    pub quality: Quality,
-}
-
-impl Path {
-    /// Where it ends.
-    pub fn end(&self) -> Node {
-        self.hops.last().map_or(self.start, |hop| hop.edge.to)
-    }
-
-    /// The steps that are told.
-    pub fn told(&self) -> impl Iterator<Item = &Hop> {
-        self.hops.iter().filter(|hop| hop.edge.step.is_told())
-    }
-
-    /// How long it is.
-    pub fn len(&self) -> usize {
-        self.told().count()
-    }
-
-    /// Whether it has no step.
-    pub fn is_empty(&self) -> bool {
-        self.len() == 0
-    }
-
-    /// The place of the weakest step among all: influence before what depends on something; the first of its sort.
-    pub fn weakest(&self) -> Option<usize> {
-        let influence = self.hops.iter().position(|hop| hop.edge.step.is_influence());
-        influence.or_else(|| self.hops.iter().position(|hop| hop.edge.verdict != Verdict::Yes))
-    }
-
-    /// The others that it takes on its way: identities and keys that it comes to have, and sources that it writes to.
-    pub fn others(&self) -> usize {
-        let told = self.hops.iter().map(|hop| hop.edge).filter(|edge| edge.step.is_told());
-        let other = |edge: &Edge| {
-            matches!(edge.to, Node::Who(_)) || matches!(edge.step, Step::Invokes(Through::Source(_)))
-        };
-        told.filter(other).count()
-    }
-}
-
-/// What a search came to.
-#[derive(Debug, Default)]
-pub struct Found {
-    /// The nodes that were come to, those where the search began among them, in the order in which they were.
-    nodes: IndexSet<Node, FxBuildHasher>,
-    /// Of each node and quality from where it was entered.
-    entered: Vec<[Option<Entered>; 4]>,
-    /// By which qualities code, data and identities were entered: what is asked most often, without a look-up.
-    met: Met,
-    /// How many of those that listen to each source were not come to.
-    left: Left,
-    /// What is left of many that several get at.
-    remaining: Remaining,
-    /// How many questions were asked.
-    asked: usize,
-    /// Whether all edges were looked at.
-    pub complete: bool,
-}
-
-/// By which qualities code, data and identities were entered, a bit for each.
-#[derive(Debug, Default)]
-struct Met([Box<[u8]>; 3]);
-
-impl Met {
-    fn new(estate: &Estate) -> Self {
-        let counts =
-            [estate.count::<FunctionId>(), estate.count::<ResourceId>(), estate.count::<IdentityId>()];
-        Self(counts.map(|count| vec![0; count].into()))
-    }
-
-    /// Where the bits of a node are; none where they are not kept here.
-    fn place(node: Node) -> Option<(usize, usize)> {
-        match node {
-            Node::Code(id) => Some((0, id.index())),
-            Node::Data(id) => Some((1, id.index())),
-            Node::Who(Principal::Identity(id)) => Some((2, id.index())),
-            Node::Who(_) | Node::Access(_) => None,
-        }
-    }
-
-    fn get(&self, node: Node) -> Option<u8> {
-        let (kind, at) = Self::place(node)?;
-        self.0[kind].get(at).copied()
-    }
-
-    fn add(&mut self, node: Node, quality: Quality) {
-        if let Some((kind, at)) = Self::place(node)
-            && let Some(met) = self.0[kind].get_mut(at)
-        {
-            *met |= quality.bit();
-        }
-    }
-}
-
-#[derive(Debug, Clone, Copy)]
-struct Entered {
-    /// The place before, and the step; none where the search began here.
-    from: Option<(Place, Step, Verdict)>,
-}
-
-/// A node, by number, as it was entered.
-#[derive(Debug, Clone, Copy)]
-struct Place {
-    at: u32,
-    quality: Quality,
-}
-
-impl Found {
-    /// The nodes that can be come to, those where the search began among them.
-    pub fn nodes(&self) -> impl ExactSizeIterator<Item = Node> {
-        self.nodes.iter().copied()
-    }
-
-    /// How many nodes were come to, and how many questions were asked for that.
-    pub fn size(&self) -> (usize, usize) {
-        (self.nodes.len(), self.asked)
-    }
-
-    /// The best path to a node: control before influence, sure before conditional, then the shortest.
-    pub fn path(&self, to: Node) -> Option<Path> {
-        self.each_path(to).next()
-    }
-
-    fn path_of(&self, to: Node, quality: Quality) -> Option<Path> {
-        let mut hops: Vec<Hop> = Vec::new();
-        let at = self.nodes.get_index_of(&to)?;
-        let mut place = Place { at: at as u32, quality };
-        while let Some((before, step, verdict)) = self.entered[place.at as usize][place.quality.index()]?.from
-        {
-            let edge = Edge { to: self.node(place), step, verdict };
-            hops.push(Hop { from: self.node(before), edge });
-            place = before;
-        }
-        hops.reverse();
-        Some(Path { start: self.node(place), hops: hops.into(), quality })
-    }
-
-    fn node(&self, place: Place) -> Node {
-        self.nodes[place.at as usize]
-    }
-
-    /// The shortest path of each quality to a node.
-    pub fn each_path(&self, to: Node) -> impl Iterator<Item = Path> {
-        Quality::ALL.into_iter().filter_map(move |quality| self.path_of(to, quality))
-    }
-
-    /// Whether a node was entered by a path that is as good as this in both: it came first, so it is as short or shorter.
-    fn has(&self, node: Node, quality: Quality) -> bool {
-        if let Some(met) = self.met.get(node) {
-            return met & quality.as_good() != 0;
-        }
-        let Some(at) = self.nodes.get_index_of(&node) else { return false };
-        let is_entered = |other: &&Quality| self.entered[at][other.index()].is_some();
-        Quality::ALL.iter().filter(is_entered).any(|other| quality.as_good() & other.bit() != 0)
-    }
-
-    /// Enters a node, if it was not entered so before, nor by a path that is as good.
-    fn enter(&mut self, node: Node, quality: Quality, by: Entered) -> Option<Place> {
-        if self.has(node, quality) {
-            return None;
-        }
-        let (at, is_new) = self.nodes.insert_full(node);
-        if is_new {
-            self.entered.push([None; 4]);
-        }
-        self.entered[at][quality.index()] = Some(by);
-        self.met.add(node, quality);
-        Some(Place { at: at as u32, quality })
-    }
 }
 
 /// What would be entered anyhow needs no asking.
@@ -258,32 +68,46 @@ impl IsWorth for Unmet<'_> {
 /// So few are gone through rather than kept apart.
 const FEW: usize = 16;
 
-/// Resources that several get at, as they are kept; what is sought among them; and by a path of which quality.
-type Part = (usize, Sought, Quality);
-
-/// What is left of many that several get at: what was come to once is not looked at again.
-#[derive(Debug, Default)]
-struct Remaining(Mutex<FxHashMap<Part, Arc<[ResourceId]>>>);
-
-impl Remaining {
-    fn of(&self, part: &Part) -> Option<Arc<[ResourceId]>> {
-        self.0.lock().expect("nobody panics while holding it").get(part).cloned()
-    }
-
-    fn keep(&self, part: Part, left: Vec<ResourceId>) {
-        self.0.lock().expect("nobody panics while holding it").insert(part, left.into());
-    }
-}
-
-/// By what nodes are in order: what sort each is of, of somebody which kind, and its name.
-pub type Name<'e> = (u8, &'static str, Option<&'e str>);
+/// Where anyone begins.
+const ANYONE: Node = Node::Who(Principal::Anyone);
 
 impl<'e> Paths<'_, 'e> {
     /// Everything that can be come to from some nodes.
-    pub fn from(&self, starts: &[Node]) -> Found {
+    pub fn from(&self, starts: &[Node]) -> Arc<Found> {
+        let anyone = self.from_anyone();
+        if starts == [ANYONE] { anyone } else { Arc::new(self.search_beside(starts, Some(&anyone))) }
+    }
+
+    /// The same of several sets of nodes, side by side.
+    pub fn from_each(&self, starts: &[Vec<Node>]) -> Vec<Arc<Found>> {
+        // All of them go on as anyone does, so that comes first.
+        self.from_anyone();
+        starts.par_iter().map(|starts| self.from(starts)).collect()
+    }
+
+    /// Everything that anyone can come to; kept.
+    fn from_anyone(&self) -> Arc<Found> {
+        // Not held while it is looked for: whoever waits for it might be needed for that.
+        let known = || self.anyone.lock().expect("nobody panics while holding it");
+        if let Some(found) = &*known() {
+            return Arc::clone(found);
+        }
+        let found = Arc::new(self.search_beside(&[ANYONE], None));
+        Arc::clone(known().get_or_insert(found))
+    }
+
+    /// A search that goes on as another one did where it came to the same.
+    fn search_beside(&self, starts: &[Node], other: Option<&Found>) -> Found {
+        let other = other.filter(|other| other.complete);
         self.search(starts, |found, places| {
-            let edges = places.par_iter().map(|place| {
-                self.edges_by_name(found.node(*place), &Unmet { found, quality: place.quality })
+            let anyone = found.place(ANYONE, Quality::default());
+            let other = other.zip(anyone.map(|place| place.far));
+            let edges = places.par_iter().map(|number| {
+                let place = found.at(*number);
+                if let Some(edges) = other.and_then(|other| led_on(other, found, place)) {
+                    return Edges { all: edges, asked: 0 };
+                }
+                self.edges_of(found.node(place), &Unmet { found, quality: place.quality })
             });
             Some(edges.collect())
         })
@@ -294,22 +118,23 @@ impl<'e> Paths<'_, 'e> {
     pub fn without(&self, starts: &[Node], gone: &FxHashSet<Element>) -> Found {
         let mut graph = self.graph.lock().expect("nobody panics while holding it");
         self.search(starts, |found, places| {
-            let mut open: Vec<Node> = places.iter().map(|place| found.node(*place)).collect();
+            let mut open: Vec<Node> = places.iter().map(|number| found.node(found.at(*number))).collect();
             open.retain(|node| !graph.edges.contains_key(node));
             open.sort_unstable();
             open.dedup();
             if !open.is_empty() && graph.count > MOST_KEPT {
                 return None;
             }
-            let new: Vec<Edges> = open.par_iter().map(|node| self.edges_by_name(*node, &All)).collect();
+            let new: Vec<Edges> = open.par_iter().map(|node| self.edges_of(*node, &All)).collect();
             let mut asked = 0;
             for (node, edges) in open.into_iter().zip(new) {
                 asked += edges.asked;
                 graph.count += edges.all.len();
                 graph.edges.insert(node, edges.all.into());
             }
-            let left = places.iter().map(|place| {
-                let from = found.node(*place);
+            let left = places.iter().map(|number| {
+                let place = found.at(*number);
+                let from = found.node(place);
                 let edges = graph.edges.get(&from).map_or(&[][..], |edges| edges);
                 let is_worth = |edge: &&Edge| !found.has(edge.to, place.quality.after(edge));
                 let left = |edge: &Edge| {
@@ -327,68 +152,85 @@ impl<'e> Paths<'_, 'e> {
     fn search(
         &self,
         starts: &[Node],
-        mut edges_of: impl FnMut(&Found, &[Place]) -> Option<Vec<Edges>>,
+        mut edges_of: impl FnMut(&Found, &[u32]) -> Option<Vec<Edges>>,
     ) -> Found {
-        let met = Met::new(self.effects.estate());
-        let mut found = Found { complete: true, met, left: self.sources.left(), ..Found::default() };
+        let mut found = Found::new(self.effects.estate(), self.sources.left());
         let mut starts: Vec<Node> = starts.to_vec();
-        starts.sort_by_cached_key(|node| self.name(*node));
-        let begin = |node| self.enter(&mut found, node, Quality::default(), Entered { from: None });
-        let mut level: Vec<Place> = starts.into_iter().filter_map(begin).collect();
-        while !level.is_empty() {
-            let mut next: Vec<Place> = Vec::new();
+        if !starts.is_sorted_by_key(|node| self.rank(*node)) {
+            starts.sort_by_cached_key(|node| self.rank(*node));
+        }
+        for node in starts {
+            self.enter(&mut found, node, Quality::default(), None);
+        }
+        let mut begun = 0;
+        while begun < found.places() {
+            let level: Vec<u32> = (begun..found.places()).collect();
+            begun = found.places();
             for places in level.chunks(AT_ONCE) {
                 let edges = if found.asked > MOST_ASKED { None } else { edges_of(&found, places) };
                 let Some(edges) = edges else {
                     found.complete = false;
                     continue;
                 };
-                for (place, edges) in places.iter().zip(edges) {
+                for (number, edges) in places.iter().zip(edges) {
                     found.asked += edges.asked;
-                    for edge in edges.all {
-                        let by = Entered { from: Some((*place, edge.step, edge.verdict)) };
-                        next.extend(self.enter(&mut found, edge.to, place.quality.after(&edge), by));
+                    let (quality, since) = (found.at(*number).quality, found.places());
+                    // Those before may have led to some of it meanwhile.
+                    let is_left = |edge: &Edge| !found.has(edge.to, quality.after(edge));
+                    let mut edges: Vec<Edge> = edges.all.into_iter().filter(is_left).collect();
+                    edges.sort_by_cached_key(|edge| self.rank(edge.to));
+                    for edge in edges {
+                        let by = (*number, edge.step, edge.verdict);
+                        self.enter(&mut found, edge.to, quality.after(&edge), Some(by));
                     }
+                    found.leave(*number, since);
                 }
             }
-            level = next;
         }
+        found.settle();
         found
     }
 
-    /// Enters a node, if it was not entered so before, nor by a path that is as good.
-    fn enter(&self, found: &mut Found, node: Node, quality: Quality, by: Entered) -> Option<Place> {
+    /// Enters a node, if it was not entered so before, nor by a path that is as good; and the crowds that it is one of.
+    fn enter(&self, found: &mut Found, node: Node, quality: Quality, by: Option<(u32, Step, Verdict)>) {
         let fed = [false, true].map(|depends| Quality { influence: true, depends });
         let before = fed.map(|quality| found.has(node, quality));
-        let place = found.enter(node, quality, by)?;
-        if let Node::Code(function) = node {
-            for (fed, was_met) in fed.into_iter().zip(before) {
-                if !was_met && found.has(node, fed) {
-                    self.sources.come_to(self.effects, function, fed.depends, &mut found.left);
+        let Some(number) = found.enter(node, quality, by) else { return };
+        match node {
+            Node::Code(function) => {
+                for (fed, was_met) in fed.into_iter().zip(before) {
+                    if !was_met && found.has(node, fed) {
+                        self.sources.come_to(self.effects, function, fed.depends, &mut found.left);
+                    }
                 }
             }
+            // As one of a crowd they may do what the crowd may.
+            Node::Who(who) => {
+                for crowd in [Principal::SignedIn, Principal::Anyone] {
+                    if self.is_one_of(who, crowd) {
+                        let by = (number, Step::Is, Verdict::Yes);
+                        self.enter(found, Node::Who(crowd), quality, Some(by));
+                    }
+                }
+            }
+            Node::Access(_) | Node::Data(_) => {}
         }
-        Some(place)
-    }
-
-    /// The edges of a node, by the names of what they lead to.
-    fn edges_by_name(&self, node: Node, is_worth: &dyn IsWorth) -> Edges {
-        let mut edges = self.edges_of(node, is_worth);
-        edges.all.sort_by_cached_key(|edge| self.name(edge.to));
-        edges
     }
 
     /// By what a node is in order among others.
-    pub fn name(&self, node: Node) -> Name<'e> {
-        let estate = self.effects.estate();
-        match node {
-            Node::Who(who) => {
-                let (kind, name) = estate.principal_name(who);
-                (0, kind, name)
-            }
-            Node::Code(id) => (1, "", Some(estate.id(id))),
-            Node::Access(id) => (2, "", Some(estate.id(id))),
-            Node::Data(id) => (3, "", Some(estate.id(id))),
-        }
+    pub fn rank(&self, node: Node) -> Rank<'e> {
+        self.order.of(self.effects.estate(), node)
     }
+}
+
+/// How another search, which began with anyone, went on from a place that this one comes to, no sooner after it came to
+/// anyone, so many steps from its start: whatever that one did not come to from here, it came to otherwise, no later, as
+/// this one does.
+fn led_on((other, anyone): (&Found, u32), found: &Found, place: &Place) -> Option<Vec<Edge>> {
+    let there = other.number(found.node(place), place.quality)?;
+    if place.far < anyone + other.at(there).far {
+        return None;
+    }
+    let is_left = |edge: &Edge| !found.has(edge.to, place.quality.after(edge));
+    Some(other.edges_from(there).filter(is_left).collect())
 }

@@ -75,7 +75,7 @@ impl Paths<'_, '_> {
                 code.chain(identities.map(|(id, _)| Node::Who(Principal::Identity(id)))).collect()
             }
         };
-        all.sort_by_cached_key(|node| self.name(*node));
+        all.sort_by_cached_key(|node| self.rank(*node));
         all.dedup();
         all
     }

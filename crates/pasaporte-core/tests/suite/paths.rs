@@ -9,7 +9,7 @@ use crate::support::{World, allow, deny, estates};
 use pasaporte_core::access::{ASSUME, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::*;
-use pasaporte_core::paths::{Class, Element, Goal, Node, Paths, Quality, Reason, Step};
+use pasaporte_core::paths::{Class, Element, Found, Goal, Node, Paths, Quality, Rank, Reason, Step};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use rstest::rstest;
@@ -190,20 +190,42 @@ proptest! {
             let asked = closure(&cooked, &effects, start);
             // Who is signed in is not always told by that name.
             let is_told = |node: &Node| *node != Node::Who(Principal::SignedIn);
-            let name = |node: Node| paths.name(node).1;
-            let told: BTreeMap<String, BTreeSet<Quality>> = found
+            let rank = |node: Node| paths.rank(node);
+            let told: BTreeMap<Rank<'_>, BTreeSet<Quality>> = found
                 .nodes()
                 .filter(is_told)
-                .map(|node| (name(node), best(&found.each_path(node).map(|path| path.quality).collect())))
+                .map(|node| (rank(node), best(&found.each_path(node).map(|path| path.quality).collect())))
                 .collect();
-            let mut by_pairs: BTreeMap<String, BTreeSet<Quality>> = BTreeMap::new();
+            let mut by_pairs: BTreeMap<Rank<'_>, BTreeSet<Quality>> = BTreeMap::new();
             for (node, quality) in asked.into_iter().filter(|(node, _)| is_told(node)) {
-                by_pairs.entry(name(node)).or_default().insert(quality);
+                by_pairs.entry(rank(node)).or_default().insert(quality);
             }
             for all in by_pairs.values_mut() {
                 *all = best(all);
             }
             prop_assert_eq!(told, by_pairs, "from {}", cooked.estate.principal_label(who));
+        }
+    }
+
+    #[test]
+    fn going_on_as_anyone_does_comes_to_the_same_as_near(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let effects = Effects::new(&cooked.estate);
+        let paths = Paths::new(&effects, Vec::new());
+        for (word, class) in Class::ALL {
+            let starts = paths.starts(*class);
+            // Each node with the best qualities by which it is come to, and how far it then is.
+            let told = |found: &Found| -> BTreeMap<Node, BTreeMap<Quality, usize>> {
+                let of = |node: Node| {
+                    let near: BTreeMap<Quality, usize> =
+                        found.each_path(node).map(|path| (path.quality, path.len())).collect();
+                    let best = best(&near.keys().copied().collect());
+                    (node, near.into_iter().filter(|(quality, _)| best.contains(quality)).collect())
+                };
+                found.nodes().map(of).collect()
+            };
+            let anew = paths.without(&starts, &FxHashSet::default());
+            prop_assert_eq!(told(&paths.from(&starts)), told(&anew), "from {}", word);
         }
     }
 
