@@ -121,8 +121,15 @@ pub(super) struct Takings {
     by_id: Box<[ResourceId]>,
     /// Where each resource stands in `by_name`.
     rank: Box<[u32]>,
-    found: Mutex<FxHashMap<(ResourcesId, At), Arc<Taken>>>,
+    found: [Mutex<Known>; SHARES],
+    /// What takes nothing.
+    nothing: Arc<Taken>,
 }
+
+type Known = FxHashMap<(ResourcesId, At), Arc<Taken>>;
+
+/// Into how many shares what is found is put, so that threads seldom wait for each other.
+const SHARES: usize = 16;
 
 impl Takings {
     pub(super) fn new(estate: &Estate) -> Self {
@@ -134,7 +141,7 @@ impl Takings {
         }
         let mut by_id = by_name.clone();
         by_id.par_sort_by_key(|id| without_kind(estate.id(*id)));
-        Self { by_name, by_id, rank, found: Mutex::default() }
+        Self { by_name, by_id, rank, found: Default::default(), nothing: Arc::default() }
     }
 
     /// The resources that a pattern may match, by what it begins with: a kind, or any kind and an id.
@@ -176,10 +183,11 @@ impl Access<'_> {
                 let here = self.estate.get(id).is_some() && self.is_at(id, at);
                 return Arc::new(self.sorted(if here { vec![id] } else { Vec::new() }));
             }
-            Pick::Only(_) | Pick::Nothing => return Arc::default(),
+            Pick::Only(_) | Pick::Nothing => return self.nothing(),
             Pick::All | Pick::Matching { .. } => {}
         }
-        let known = || self.takings.found.lock().expect("nobody panics while holding it");
+        let share = &self.takings.found[resources.index() % SHARES];
+        let known = || share.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&(resources, at)) {
             return Arc::clone(found);
         }
@@ -210,21 +218,25 @@ impl Access<'_> {
         let all = |at| self.taken(resources, at);
         let some = |own, foreign| Reachable::Some([own, foreign]);
         let Some(home) = self.known_home(who) else {
-            return some(all(at), Arc::default());
+            return some(all(at), self.nothing());
         };
         match self.home_at(home, at) {
-            HomeAt::Around => some(all(at), Arc::default()),
-            HomeAt::Elsewhere => some(Arc::default(), self.open(&all(at))),
+            HomeAt::Around => some(all(at), self.nothing()),
+            HomeAt::Elsewhere => some(self.nothing(), self.open(&all(at))),
             HomeAt::Within(whole) => {
                 let here = all(at);
                 match here.account {
                     // Most of what is taken with wildcards is of one account.
-                    Some(AccountOf::Known(account)) if account == home => some(here, Arc::default()),
-                    Some(_) => some(Arc::default(), self.open(&here)),
+                    Some(AccountOf::Known(account)) if account == home => some(here, self.nothing()),
+                    Some(_) => some(self.nothing(), self.open(&here)),
                     None => some(all(whole), self.open(&here)),
                 }
             }
         }
+    }
+
+    fn nothing(&self) -> Arc<Taken> {
+        Arc::clone(&self.takings.nothing)
     }
 
     /// How an account and a place lie to each other.
@@ -252,7 +264,7 @@ impl Access<'_> {
         // Where all are of one account, it is all or none.
         if taken.account.is_some() || taken.resources.is_empty() {
             let open = taken.resources.first().is_some_and(is_open);
-            return if open { Arc::clone(taken) } else { Arc::default() };
+            return if open { Arc::clone(taken) } else { self.nothing() };
         }
         let open =
             || Arc::new(self.sorted(taken.resources.iter().copied().filter(|id| is_open(id)).collect()));

@@ -88,7 +88,7 @@ pub struct Nearest {
 pub struct Found {
     /// The nodes that were come to, those where the search began among them, in the order in which they were.
     nodes: Vec<Node>,
-    numbers: Numbers,
+    met: Met,
     /// Of each node the number of the place by which it was entered, for each quality.
     places: Vec<[u32; 4]>,
     /// The places, in the order in which they were entered.
@@ -103,7 +103,7 @@ pub struct Found {
     pub complete: bool,
 }
 
-/// That a node was not entered so.
+/// That a node was not entered, or not so.
 const NOWHERE: u32 = u32::MAX;
 
 /// A node as it was entered.
@@ -120,27 +120,24 @@ pub(super) struct Place {
     led_to: Range<u32>,
 }
 
-/// The numbers of nodes, and by which qualities each was entered, a bit for each: of code, data and identities, of which
-/// there are many and which are asked about most often, without a look-up.
+/// By which qualities nodes were entered, a bit for each, and their numbers: of code, data and identities, of which there
+/// are many and which are asked about most often, without a look-up.
 #[derive(Debug, Default)]
-struct Numbers {
-    dense: [Box<[Met]>; 3],
-    others: FxHashMap<Node, Met>,
-}
-
-/// The number of a node and the bits of its qualities; no bit where it was not entered.
-#[derive(Debug, Clone, Copy, Default)]
 struct Met {
-    number: u32,
-    qualities: u8,
+    qualities: [Box<[u8]>; 3],
+    numbers: [Box<[u32]>; 3],
+    others: FxHashMap<Node, (u8, u32)>,
 }
 
-impl Numbers {
+impl Met {
     fn new(estate: &Estate) -> Self {
         let counts =
             [estate.count::<FunctionId>(), estate.count::<ResourceId>(), estate.count::<IdentityId>()];
-        let dense = counts.map(|count| vec![Met::default(); count].into());
-        Self { dense, others: FxHashMap::default() }
+        Self {
+            qualities: counts.map(|count| vec![0; count].into()),
+            numbers: counts.map(|count| vec![NOWHERE; count].into()),
+            others: FxHashMap::default(),
+        }
     }
 
     /// Where a node is; none where it is not kept so.
@@ -153,24 +150,43 @@ impl Numbers {
         }
     }
 
-    fn get(&self, node: Node) -> Met {
-        let dense = Self::place(node).and_then(|(kind, at)| self.dense[kind].get(at));
-        dense.or_else(|| self.others.get(&node)).copied().unwrap_or_default()
+    /// The bits of the qualities by which a node was entered.
+    fn qualities(&self, node: Node) -> u8 {
+        match Self::place(node) {
+            Some((kind, at)) => self.qualities[kind][at],
+            None => self.others.get(&node).map_or(0, |(qualities, _)| *qualities),
+        }
     }
 
-    fn get_mut(&mut self, node: Node) -> &mut Met {
-        let place = Self::place(node).filter(|(kind, at)| *at < self.dense[*kind].len());
-        match place {
-            Some((kind, at)) => &mut self.dense[kind][at],
-            None => self.others.entry(node).or_default(),
+    /// The number of a node that was entered.
+    fn number(&self, node: Node) -> Option<u32> {
+        match Self::place(node) {
+            Some((kind, at)) => Some(self.numbers[kind][at]).filter(|number| *number != NOWHERE),
+            None => self.others.get(&node).map(|(_, number)| *number),
         }
+    }
+
+    /// Adds a quality by which a node is entered; its number is this one if it has none.
+    fn add(&mut self, node: Node, quality: Quality, new: u32) -> u32 {
+        let (qualities, number) = match Self::place(node) {
+            Some((kind, at)) => (&mut self.qualities[kind][at], &mut self.numbers[kind][at]),
+            None => {
+                let (qualities, number) = self.others.entry(node).or_insert((0, NOWHERE));
+                (qualities, number)
+            }
+        };
+        *qualities |= quality.bit();
+        if *number == NOWHERE {
+            *number = new;
+        }
+        *number
     }
 }
 
 impl Found {
     /// Nothing yet, of an estate.
     pub(super) fn new(estate: &Estate, left: Left) -> Self {
-        Self { complete: true, numbers: Numbers::new(estate), left, ..Self::default() }
+        Self { complete: true, met: Met::new(estate), left, ..Self::default() }
     }
 
     /// The nodes that can be come to, those where the search began among them.
@@ -251,34 +267,30 @@ impl Found {
     }
 
     fn places_of(&self, node: Node) -> Option<[u32; 4]> {
-        let met = self.numbers.get(node);
-        (met.qualities != 0).then(|| self.places[met.number as usize])
+        self.met.number(node).map(|number| self.places[number as usize])
     }
 
     /// Whether a node was entered by a path that is as good as this in both: it came first, so it is as short or shorter.
     pub(super) fn has(&self, node: Node, quality: Quality) -> bool {
-        self.numbers.get(node).qualities & quality.as_good() != 0
+        self.met.qualities(node) & quality.as_good() != 0
     }
 
-    /// Enters a node, if it was not entered so before, nor by a path that is as good; its number.
+    /// Enters a node, if it was not entered so before, nor by a path that is as good; the number of its place.
     pub(super) fn enter(
         &mut self,
-        node: Node,
+        to: Node,
         quality: Quality,
         from: Option<(u32, Step, Verdict)>,
     ) -> Option<u32> {
-        let number = self.places();
-        let met = self.numbers.get_mut(node);
-        if met.qualities & quality.as_good() != 0 {
+        if self.has(to, quality) {
             return None;
         }
-        if met.qualities == 0 {
-            met.number = self.nodes.len() as u32;
-            self.nodes.push(node);
+        let node = self.met.add(to, quality, self.nodes.len() as u32);
+        if node as usize == self.nodes.len() {
+            self.nodes.push(to);
             self.places.push([NOWHERE; 4]);
         }
-        met.qualities |= quality.bit();
-        let node = met.number;
+        let number = self.places();
         self.places[node as usize][quality.index()] = number;
         let far = from.map_or(0, |(before, step, _)| self.at(before).far + u32::from(step.is_told()));
         self.entered.push(Place { node, quality, far, from, led_to: 0..0 });

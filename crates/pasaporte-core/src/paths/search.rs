@@ -20,7 +20,7 @@ use crate::estate::{Principal, ResourceId};
 const MOST_ASKED: usize = 40_000_000;
 /// Edges that are kept for searches with something gone.
 const MOST_KEPT: usize = 2_000_000;
-/// Places whose edges are found at once.
+/// Places whose edges are asked about at once.
 const AT_ONCE: usize = 64;
 
 /// All edges of nodes, as far as searches with something gone came to them.
@@ -102,14 +102,19 @@ impl<'e> Paths<'_, 'e> {
         self.search(starts, |found, places| {
             let anyone = found.place(ANYONE, Quality::default());
             let other = other.zip(anyone.map(|place| place.far));
-            let edges = places.par_iter().map(|number| {
-                let place = found.at(*number);
-                if let Some(edges) = other.and_then(|other| led_on(other, found, place)) {
-                    return Edges { all: edges, asked: 0 };
-                }
-                self.edges_of(found.node(place), &Unmet { found, quality: place.quality })
-            });
-            Some(edges.collect())
+            let of =
+                |place: &Place| self.edges_of(found.node(place), &Unmet { found, quality: place.quality });
+            // What takes no questions is not worth handing to another processor.
+            let at_once = |place: &Place| match found.node(place) {
+                Node::Code(_) => Some(of(place)),
+                _ => Some(Edges { all: led_on(other?, found, place)?, asked: 0 }),
+            };
+            let mut edges: Vec<Option<Edges>> =
+                places.iter().map(|number| at_once(found.at(*number))).collect();
+            let mut open: Vec<_> =
+                edges.iter_mut().zip(places).filter(|(edges, _)| edges.is_none()).collect();
+            open.par_iter_mut().for_each(|(edges, number)| **edges = Some(of(found.at(**number))));
+            Some(edges.into_iter().flatten().collect())
         })
     }
 
@@ -162,12 +167,11 @@ impl<'e> Paths<'_, 'e> {
         for node in starts {
             self.enter(&mut found, node, Quality::default(), None);
         }
-        let mut begun = 0;
-        while begun < found.places() {
-            let level: Vec<u32> = (begun..found.places()).collect();
-            begun = found.places();
-            for places in level.chunks(AT_ONCE) {
-                let edges = if found.asked > MOST_ASKED { None } else { edges_of(&found, places) };
+        let (mut begun, mut level) = (0, found.places());
+        while begun < level {
+            while begun < level {
+                let places = batch(&found, &mut begun, level);
+                let edges = if found.asked > MOST_ASKED { None } else { edges_of(&found, &places) };
                 let Some(edges) = edges else {
                     found.complete = false;
                     continue;
@@ -186,6 +190,7 @@ impl<'e> Paths<'_, 'e> {
                     found.leave(*number, since);
                 }
             }
+            level = found.places();
         }
         found.settle();
         found
@@ -221,6 +226,24 @@ impl<'e> Paths<'_, 'e> {
     pub fn rank(&self, node: Node) -> Rank<'e> {
         self.order.of(self.effects.estate(), node)
     }
+}
+
+/// The next places before an end whose edges are found at once: so many of somebody or of access, with what is between.
+/// Data leads nowhere.
+fn batch(found: &Found, begun: &mut u32, end: u32) -> Vec<u32> {
+    let (mut all, mut asking) = (Vec::new(), 0);
+    while *begun < end && asking < AT_ONCE {
+        match found.node(found.at(*begun)) {
+            Node::Data(_) => {}
+            Node::Code(_) => all.push(*begun),
+            Node::Who(_) | Node::Access(_) => {
+                all.push(*begun);
+                asking += 1;
+            }
+        }
+        *begun += 1;
+    }
+    all
 }
 
 /// How another search, which began with anyone, went on from a place that this one comes to, no sooner after it came to
