@@ -9,7 +9,7 @@ use crate::support::{World, allow, deny, estates};
 use pasaporte_core::access::{ASSUME, Verdict};
 use pasaporte_core::effect::Effects;
 use pasaporte_core::estate::*;
-use pasaporte_core::paths::{Class, Element, Found, Goal, Node, Paths, Quality, Rank, Reason, Step};
+use pasaporte_core::paths::{Class, Element, Found, Goal, Nearest, Node, Paths, Quality, Rank, Reason, Step};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use rstest::rstest;
@@ -219,6 +219,9 @@ proptest! {
                 let of = |node: Node| {
                     let near: BTreeMap<Quality, usize> =
                         found.each_path(node).map(|path| (path.quality, path.len())).collect();
+                    let path = found.path(node).unwrap();
+                    let told = Nearest { start: path.start, quality: path.quality, len: path.len() };
+                    assert_eq!(found.nearest(node), Some(told));
                     let best = best(&near.keys().copied().collect());
                     (node, near.into_iter().filter(|(quality, _)| best.contains(quality)).collect())
                 };
@@ -366,6 +369,42 @@ fn a_chain_is_followed_to_its_end(#[case] length: usize) {
     let path = found.path(end).expect("the end is come to");
     assert_eq!((path.len(), path.quality.influence, path.quality.depends), (length, false, false));
     assert!(paths.is_goal(Goal::Confidential, path.start, end));
+}
+
+// Anyone makes code run as `front`, and comes from there to a table, by another than `near`, who may get at it too.
+#[rstest]
+#[case::one_who_is_signed_in(&[("b", "front"), ("c", "b"), ("near", "c")], "c", false, 3)]
+#[case::code_one_step_before_somebody(&[("b", "front"), ("near", "front")], "b", true, 4)]
+fn where_one_comes_to_somebody_sooner_than_anyone_does_their_own_way_is_told(
+    #[case] becoming: &[(&str, &str)],
+    #[case] reader: &str,
+    #[case] by_code: bool,
+    #[case] steps: usize,
+) {
+    let mut world = World::default();
+    world.scope(ScopeKind::Account, "a", None);
+    let mut identities: BTreeMap<&str, IdentityId> = BTreeMap::new();
+    for name in ["front", "b", "c", "near", "own"] {
+        identities.insert(name, world.identity(name, "a"));
+    }
+    let as_of = |name: &str| Principal::Identity(identities[name]);
+    let (open, back) =
+        (world.function("open", "a", Some("front")), world.function("back", "a", Some("near")));
+    let start = world.function("start", "a", Some("own"));
+    world.admit(Thing::Function(open), &[Principal::Anyone], &allow(&["function/invoke"]));
+    world.admit(Thing::Function(back), &[as_of("own")], &allow(&["function/invoke"]));
+    for (to, by) in becoming {
+        world.admit(Thing::Identity(identities[to]), &[as_of(by)], &allow(&[ASSUME]));
+    }
+    let table = world.resource_with("table:t", "a", |it| it.sensitivity = Some(Sensitivity::Confidential));
+    world.admit(table, &[as_of(reader), as_of("near")], &allow(&["table/read"]));
+    let start = if by_code { Node::Code(start) } else { Node::Who(as_of("own")) };
+    let estate = world.finish();
+    let effects = Effects::new(&estate);
+    let paths = Paths::new(&effects, Vec::new());
+    let end = Node::Data(estate.find("table:t").unwrap());
+    let path = paths.from(&[start]).path(end).expect("the table is come to");
+    assert_eq!((path.len(), path.quality.influence), (steps, true));
 }
 
 #[test]
