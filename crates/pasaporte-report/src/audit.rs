@@ -134,9 +134,9 @@ impl Findings<'_> {
             let make = &make;
             scope.spawn(move |_| {
                 for batch in self.findings.chunks(TOLD_AT_ONCE) {
-                    let made: Vec<T> = batch.par_iter().map(|finding| make(self.told(finding))).collect();
+                    let all: Vec<T> = batch.par_iter().map(|finding| make(self.told(finding))).collect();
                     // Once nobody takes them, nobody needs the rest.
-                    if told.send(made).is_err() {
+                    if told.send(all).is_err() {
                         break;
                     }
                 }

@@ -168,12 +168,11 @@ impl Met {
 
     /// Adds a quality by which a node is entered; its number is this one if it has none.
     fn add(&mut self, node: Node, quality: Quality, new: u32) -> u32 {
-        let (qualities, number) = match Self::place(node) {
-            Some((kind, at)) => (&mut self.qualities[kind][at], &mut self.numbers[kind][at]),
-            None => {
-                let (qualities, number) = self.others.entry(node).or_insert((0, NOWHERE));
-                (qualities, number)
-            }
+        let (qualities, number) = if let Some((kind, at)) = Self::place(node) {
+            (&mut self.qualities[kind][at], &mut self.numbers[kind][at])
+        } else {
+            let (qualities, number) = self.others.entry(node).or_insert((0, NOWHERE));
+            (qualities, number)
         };
         *qualities |= quality.bit();
         if *number == NOWHERE {

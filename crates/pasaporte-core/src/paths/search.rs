@@ -74,19 +74,19 @@ const ANYONE: Node = Node::Who(Principal::Anyone);
 impl<'e> Paths<'_, 'e> {
     /// Everything that can be come to from some nodes.
     pub fn from(&self, starts: &[Node]) -> Arc<Found> {
-        let anyone = self.from_anyone();
+        let anyone = self.of_anyone();
         if starts == [ANYONE] { anyone } else { Arc::new(self.search_beside(starts, Some(&anyone))) }
     }
 
     /// The same of several sets of nodes, side by side.
     pub fn from_each(&self, starts: &[Vec<Node>]) -> Vec<Arc<Found>> {
         // All of them go on as anyone does, so that comes first.
-        self.from_anyone();
+        self.of_anyone();
         starts.par_iter().map(|starts| self.from(starts)).collect()
     }
 
     /// Everything that anyone can come to; kept.
-    fn from_anyone(&self) -> Arc<Found> {
+    fn of_anyone(&self) -> Arc<Found> {
         // Not held while it is looked for: whoever waits for it might be needed for that.
         let known = || self.anyone.lock().expect("nobody panics while holding it");
         if let Some(found) = &*known() {
