@@ -50,7 +50,11 @@ fn loaded(
         }
         if std::mem::take(&mut sides.says_overlay) {
             let message = "this file is made to be laid over an estate, and was given as a part of one";
-            diagnostics.push(Diagnostic::of_file(source.name(), message, "lay it over with `--with FILE`"));
+            diagnostics.push(Diagnostic::of_file(
+                source.name(),
+                message,
+                "lay it over with `--with FILE`, with `overlay: true` at its top",
+            ));
         }
     }
     for source in &beside.overlays {
