@@ -10,8 +10,8 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::estate::{Estate, FunctionId, Id, IdentityId, Kept, Principal, TriggerId};
-use pasaporte_core::paths::{Paths, knots};
+use pasaporte_core::estate::{FunctionId, Id, IdentityId, Principal, TriggerId};
+use pasaporte_core::paths::{Paths, knots, ranks};
 
 /// Steps that are taken in search of circles, all in all.
 const MOST_STEPS: usize = 5_000_000;
@@ -102,17 +102,6 @@ fn feedings(paths: &Paths<'_, '_>) -> Feedings {
     let all: Vec<(IdentityId, Vec<Feeding>)> =
         running.collect::<Vec<_>>().into_par_iter().map(of_one).collect();
     all.into_iter().filter(|(_, of_it)| !of_it.is_empty()).collect()
-}
-
-/// The places of things in the order of their names.
-fn ranks<K: Kept>(estate: &Estate) -> Box<[u32]> {
-    let mut all: Vec<K> = estate.all::<K>().map(|(id, _)| id).collect();
-    all.sort_by_cached_key(|id| estate.id(*id));
-    let mut ranks = vec![0; estate.count::<K>()];
-    for (rank, id) in all.into_iter().enumerate() {
-        ranks[id.index()] = u32::try_from(rank).unwrap_or(u32::MAX);
-    }
-    ranks.into()
 }
 
 /// The shortest way from a function, which runs as an identity, back to it.

@@ -29,7 +29,7 @@ use crate::estate::{FunctionId, Principal, ResourceId, ScopeId, Thing};
 pub use cut::{Cut, Element, WayThrough};
 pub use found::{Found, Hop, Nearest, Path};
 pub use knots::knots;
-pub use order::Rank;
+pub use order::{Rank, ranks};
 pub use reason::Reason;
 pub use starts::{Class, Goal};
 

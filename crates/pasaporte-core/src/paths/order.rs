@@ -20,11 +20,11 @@ pub(super) struct Order {
 impl Order {
     pub(super) fn new(estate: &Estate) -> Self {
         let (functions, (resources, (identities, keys))) = rayon::join(
-            || places::<FunctionId>(estate),
+            || ranks::<FunctionId>(estate),
             || {
                 rayon::join(
-                    || places::<ResourceId>(estate),
-                    || rayon::join(|| places::<IdentityId>(estate), || places::<KeyId>(estate)),
+                    || ranks::<ResourceId>(estate),
+                    || rayon::join(|| ranks::<IdentityId>(estate), || ranks::<KeyId>(estate)),
                 )
             },
         );
@@ -56,13 +56,13 @@ impl Order {
 }
 
 /// Of each thing of a kind its place among all, by name.
-fn places<K: Kept + Send>(estate: &Estate) -> Box<[u32]> {
+pub fn ranks<K: Kept>(estate: &Estate) -> Box<[u32]> {
     let mut by_name: Vec<(&str, u32)> =
         (0..estate.count::<K>()).map(|at| (estate.id(K::new(at)), at as u32)).collect();
     by_name.par_sort_unstable();
-    let mut places = vec![0; by_name.len()].into_boxed_slice();
-    for (place, (_, at)) in by_name.into_iter().enumerate() {
-        places[at as usize] = place as u32;
+    let mut ranks = vec![0; by_name.len()].into_boxed_slice();
+    for (rank, (_, at)) in by_name.into_iter().enumerate() {
+        ranks[at as usize] = rank as u32;
     }
-    places
+    ranks
 }
