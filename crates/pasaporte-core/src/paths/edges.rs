@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::worth::{IsWorth, Sought};
 use super::{Edge, Node, Paths, Step};
@@ -40,10 +40,16 @@ pub(super) struct Edges {
 /// The edges of a node that were found so far.
 struct Finding<'w> {
     found: Edges,
+    /// By which step one surely comes to what, as far as the decision was asked.
+    sure: FxHashSet<(Node, Step)>,
     is_worth: &'w dyn IsWorth,
 }
 
-impl Finding<'_> {
+impl<'w> Finding<'w> {
+    fn new(is_worth: &'w dyn IsWorth) -> Self {
+        Self { found: Edges::default(), sure: FxHashSet::default(), is_worth }
+    }
+
     fn is_worth(&self, to: Node, step: Step) -> bool {
         self.is_worth.leads_on(to, step.is_influence())
     }
@@ -60,20 +66,14 @@ impl Paths<'_, '_> {
     /// The edges of a node that are worth asking about: of those that lead to one node in one strength the surest, by what
     /// they lead to.
     pub(super) fn edges_of(&self, node: Node, is_worth: &dyn IsWorth) -> Edges {
-        let mut found = Finding { found: Edges::default(), is_worth };
+        let mut found = Finding::new(is_worth);
         match node {
             Node::Who(who) => self.of_somebody(who, &mut found),
             Node::Code(function) => self.of_code(function, &mut found),
             Node::Access(scope) => self.of_access(scope, &mut found),
             Node::Data(_) => {}
         }
-        let Edges { mut all, asked } = found.found;
-        all.retain(|edge| edge.to != node);
-        all.sort_by_key(|edge| {
-            (edge.to, edge.step.is_influence(), std::cmp::Reverse(edge.verdict), edge.step)
-        });
-        all.dedup_by_key(|edge| (edge.to, edge.step.is_influence()));
-        Edges { all, asked }
+        settled(found.found, node)
     }
 
     /// Code is what it runs as, and has what the platform hands to it.
@@ -213,24 +213,42 @@ impl Paths<'_, '_> {
         }
     }
 
+    /// The edges of a key that are its own: what it opens.
+    pub(super) fn opened_by(&self, key: KeyId, is_worth: &dyn IsWorth) -> Edges {
+        let mut found = Finding::new(is_worth);
+        self.managed_by(key, &mut found);
+        self.called_by_name(Principal::Key(key), &mut found);
+        settled(found.found, Node::Who(Principal::Key(key)))
+    }
+
+    /// The functions that somebody calls by their own name.
+    fn called_by_name(&self, who: Principal, found: &mut Finding<'_>) {
+        for call in self.callers.get(&who).map_or(&[][..], |all| all) {
+            found.add(Node::Code(call.function), Step::Invokes(call.through), call.verdict);
+        }
+    }
+
     /// The functions that somebody calls, by any name of theirs that is no crowd's.
     fn calling(&self, it: &Somebody, found: &mut Finding<'_>) {
         let (effects, who) = (self.effects, it.who);
-        for name in effects.names(who) {
-            let of_crowd = self.is_told_of_a_crowd(who, name);
-            for call in self.callers.get(&name).map_or(&[][..], |all| all) {
-                // What any of a crowd surely may is told of the crowd; only that follows.
-                if of_crowd && call.verdict == Verdict::Yes {
-                    break;
-                }
-                let (to, step) = (Node::Code(call.function), Step::Invokes(call.through));
-                if !found.is_worth(to, step) {
-                    continue;
-                }
+        self.called_by_name(who, found);
+        for name in effects.names(who).into_iter().filter(|name| *name != who) {
+            let all = self.callers.get(&name).map_or(&[][..], |all| all);
+            // What any of a crowd surely may is told of the crowd; only that comes last.
+            let told = if self.is_told_of_a_crowd(who, name) {
+                all.partition_point(|call| call.verdict != Verdict::Yes)
+            } else {
+                all.len()
+            };
+            found.is_worth.left_called(name, &all[..told], &mut |call| {
                 // What is given to a wider name may be taken from one who bears it.
-                let verdict = if name == who { call.verdict } else { effects.calls_as(it, name, call) };
-                found.add(to, step, verdict);
-            }
+                let verdict = effects.calls_as(it, name, &call);
+                found.found.all.extend((verdict != Verdict::No).then(|| Edge {
+                    to: Node::Code(call.function),
+                    step: Step::Invokes(call.through),
+                    verdict,
+                }));
+            });
         }
     }
 
@@ -312,7 +330,8 @@ impl Paths<'_, '_> {
     ) {
         let effects = self.effects;
         let Some(to) = led_to(thing).filter(|to| found.is_worth(*to, step)) else { return };
-        if matches!(to, Node::Data(id) if !self.is_looked_for(id)) {
+        // What one road gives for sure, another need not be asked about.
+        if found.sure.contains(&(to, step)) || matches!(to, Node::Data(id) if !self.is_looked_for(id)) {
             return;
         }
         let actions = effects.estate().statement(road.statement).actions;
@@ -329,7 +348,18 @@ impl Paths<'_, '_> {
             }
         }
         found.add(to, step, verdict);
+        if verdict == Verdict::Yes {
+            found.sure.insert((to, step));
+        }
     }
+}
+
+/// Of edges from a node that lead to one in one strength the surest; none to itself.
+fn settled(Edges { mut all, asked }: Edges, from: Node) -> Edges {
+    all.retain(|edge| edge.to != from);
+    all.sort_by_key(|edge| (edge.to, edge.step.is_influence(), std::cmp::Reverse(edge.verdict), edge.step));
+    all.dedup_by_key(|edge| (edge.to, edge.step.is_influence()));
+    Edges { all, asked }
 }
 
 /// What somebody comes to have who takes a step to a thing.

@@ -3,16 +3,16 @@
 //! A path that is longer and stronger is kept beside one that is shorter and weaker, since what follows may make them
 //! alike: so each node has four places, one for each quality, and each is entered once, by the shortest path.
 
-use std::ops::Range;
+use std::hash::Hash;
 use std::sync::{Arc, Mutex};
 
 use rustc_hash::FxHashMap;
 
 use super::sources::Left;
-use super::worth::Sought;
+use super::worth::{Sought, Source};
 use super::{Edge, Node, Quality, Step};
 use crate::access::Verdict;
-use crate::entry::Through;
+use crate::entry::{Calling, Through};
 use crate::estate::{Estate, FunctionId, Id, IdentityId, Principal, ResourceId};
 
 /// A step of a path.
@@ -86,9 +86,13 @@ pub struct Nearest {
 /// What a search came to.
 #[derive(Debug, Default)]
 pub struct Found {
+    /// What another came to that this one comes to as well, no later.
+    beneath: Option<Beneath>,
     /// The nodes that were come to, those where the search began among them, in the order in which they were.
     nodes: Vec<Node>,
     met: Met,
+    /// How near what was come to is, of a search that others go on from.
+    near: Near,
     /// Of each node the number of the place by which it was entered, for each quality.
     places: Vec<[u32; 4]>,
     /// The places, in the order in which they were entered.
@@ -96,7 +100,9 @@ pub struct Found {
     /// How many of those that listen to each source were not come to.
     pub(super) left: Left,
     /// What is left of many that several get at.
-    pub(super) remaining: Remaining,
+    pub(super) remaining: Remaining<Part, ResourceId>,
+    /// What is left of so many calls by a name that many bear, by paths of a quality.
+    pub(super) calls: Remaining<(Principal, usize, Quality), Calling>,
     /// How many questions were asked.
     pub(super) asked: usize,
     /// Whether all edges were looked at.
@@ -105,6 +111,18 @@ pub struct Found {
 
 /// That a node was not entered, or not so.
 const NOWHERE: u32 = u32::MAX;
+
+/// What a search came to that began with one node: all of it is come to as well by whoever comes to that node.
+#[derive(Debug)]
+struct Beneath {
+    found: Arc<Found>,
+    /// The node with which that one began.
+    start: Node,
+    /// The place where this one came to it, for sure and by control; none while it did not.
+    place: Option<u32>,
+    /// How many nodes only that one came to.
+    more: usize,
+}
 
 /// A node as it was entered.
 #[derive(Debug, Clone)]
@@ -116,8 +134,6 @@ pub(super) struct Place {
     pub(super) far: u32,
     /// The place before, and the step; none where the search began here.
     from: Option<(u32, Step, Verdict)>,
-    /// The places that were entered while this one was left.
-    led_to: Range<u32>,
 }
 
 /// By which qualities nodes were entered, a bit for each, and their numbers: of code, data and identities, of which there
@@ -182,20 +198,41 @@ impl Met {
     }
 }
 
+/// In how many steps, at most, code, data and identities were come to by a path as good as of each quality.
+#[derive(Debug, Default)]
+struct Near([Box<[[u16; 4]]>; 3]);
+
+impl Near {
+    /// That it was not, or in more steps than are counted here.
+    const NOT: u16 = u16::MAX;
+
+    fn of(&self, node: Node, quality: Quality) -> Option<u32> {
+        let (kind, at) = Met::place(node)?;
+        let far = self.0[kind].get(at)?[quality.index()];
+        (far != Self::NOT).then_some(far.into())
+    }
+}
+
 impl Found {
     /// Nothing yet, of an estate.
     pub(super) fn new(estate: &Estate, left: Left) -> Self {
         Self { complete: true, met: Met::new(estate), left, ..Self::default() }
     }
 
+    /// Once a node is come to, what another search came to that began there counts as come to as well.
+    pub(super) fn above(self, start: Node, found: Arc<Self>) -> Self {
+        Self { beneath: Some(Beneath { found, start, place: None, more: 0 }), ..self }
+    }
+
     /// The nodes that can be come to, those where the search began among them.
-    pub fn nodes(&self) -> impl ExactSizeIterator<Item = Node> {
-        self.nodes.iter().copied()
+    pub fn nodes(&self) -> impl Iterator<Item = Node> {
+        let more = self.beneath().into_iter().flat_map(|(found, _)| &found.nodes);
+        self.nodes.iter().chain(more.filter(|node| self.met.qualities(**node) == 0)).copied()
     }
 
     /// How many nodes were come to, and how many questions were asked for that.
     pub fn size(&self) -> (usize, usize) {
-        (self.nodes.len(), self.asked)
+        (self.nodes.len() + self.beneath.as_ref().map_or(0, |beneath| beneath.more), self.asked)
     }
 
     /// The best path to a node: control before influence, sure before conditional, then the shortest.
@@ -205,13 +242,15 @@ impl Found {
 
     /// The same without its steps.
     pub fn nearest(&self, to: Node) -> Option<Nearest> {
-        let number = self.places_of(to)?.into_iter().find(|number| *number != NOWHERE)?;
-        let mut first = self.at(number);
-        while let Some((before, ..)) = first.from {
-            first = self.at(before);
-        }
-        let place = self.at(number);
-        Some(Nearest { start: self.node(first), quality: place.quality, len: place.far as usize })
+        Quality::ALL.into_iter().find_map(|quality| {
+            let (found, before, number) = self.come_to(to, quality)?;
+            let mut first = self.at(before.unwrap_or(number));
+            let more = before.map_or(0, |before| self.at(before).far);
+            while let Some((before, ..)) = first.from {
+                first = self.at(before);
+            }
+            Some(Nearest { start: self.node(first), quality, len: (more + found.at(number).far) as usize })
+        })
     }
 
     /// The shortest path of each quality to a node.
@@ -220,20 +259,53 @@ impl Found {
     }
 
     fn path_of(&self, to: Node, quality: Quality) -> Option<Path> {
+        let (found, before, number) = self.come_to(to, quality)?;
+        let (start, hops) = match before {
+            None => self.steps_to(number),
+            Some(before) => {
+                let (start, mut hops) = self.steps_to(before);
+                hops.extend(found.steps_to(number).1);
+                (start, hops)
+            }
+        };
+        Some(Path { start, hops: hops.into(), quality })
+    }
+
+    /// Where the steps to a place begin, and which they are.
+    fn steps_to(&self, number: u32) -> (Node, Vec<Hop>) {
         let mut hops: Vec<Hop> = Vec::new();
-        let mut place = self.place(to, quality)?;
+        let mut place = self.at(number);
         while let Some((before, step, verdict)) = place.from {
             let edge = Edge { to: self.node(place), step, verdict };
             place = self.at(before);
             hops.push(Hop { from: self.node(place), edge });
         }
         hops.reverse();
-        Some(Path { start: self.node(place), hops: hops.into(), quality })
+        (self.node(place), hops)
     }
 
-    /// A node as it was entered by a path of a quality.
-    pub(super) fn place(&self, node: Node, quality: Quality) -> Option<&Place> {
-        self.number(node, quality).map(|number| self.at(number))
+    /// By which search a node is come to by a path of a quality; the place in this one from where it goes on, if it is the
+    /// one beneath; and the place in that search.
+    fn come_to(&self, to: Node, quality: Quality) -> Option<(&Self, Option<u32>, u32)> {
+        if let Some(number) = self.number(to, quality) {
+            return Some((self, None, number));
+        }
+        let (found, place) = self.beneath()?;
+        let number = found.number(to, quality)?;
+        let far = self.at(place).far + found.at(number).far;
+        let is_as_near = |other: &Quality| self.number(to, *other).is_some_and(|at| self.at(at).far <= far);
+        (!quality.all_as_good().any(|other| is_as_near(&other))).then_some((found, Some(place), number))
+    }
+
+    /// What is come to as well, and from which place on, if this one came there.
+    fn beneath(&self) -> Option<(&Self, u32)> {
+        let beneath = self.beneath.as_ref()?;
+        Some((&*beneath.found, beneath.place?))
+    }
+
+    /// Whether the search beneath goes on from a place, so that nothing needs to be asked there.
+    pub(super) fn is_beneath(&self, number: u32) -> bool {
+        self.beneath().is_some_and(|(_, place)| place == number)
     }
 
     /// A place by its number.
@@ -250,38 +322,68 @@ impl Found {
         self.nodes[place.node as usize]
     }
 
-    /// The edges by which a place led on.
-    pub(super) fn edges_from(&self, number: u32) -> impl Iterator<Item = Edge> {
-        let led_to = self.at(number).led_to.clone();
-        led_to.map(|at| self.at(at)).filter_map(move |place| {
-            let (_, step, verdict) = place.from.filter(|(from, ..)| *from == number)?;
-            Some(Edge { to: self.node(place), step, verdict })
-        })
-    }
-
     /// The number of a node's place.
-    pub(super) fn number(&self, node: Node, quality: Quality) -> Option<u32> {
-        let number = self.places_of(node)?[quality.index()];
+    fn number(&self, node: Node, quality: Quality) -> Option<u32> {
+        let number = self.met.number(node).map(|number| self.places[number as usize][quality.index()])?;
         (number != NOWHERE).then_some(number)
     }
 
-    fn places_of(&self, node: Node) -> Option<[u32; 4]> {
-        self.met.number(node).map(|number| self.places[number as usize])
-    }
-
-    /// Whether a node was entered by a path that is as good as this in both: it came first, so it is as short or shorter.
-    pub(super) fn has(&self, node: Node, quality: Quality) -> bool {
+    /// Whether a node was entered by this search itself, by a path that is as good as this in both: it came first, so it is
+    /// as short or shorter.
+    pub(super) fn has_entered(&self, node: Node, quality: Quality) -> bool {
         self.met.qualities(node) & quality.as_good() != 0
     }
 
-    /// Enters a node, if it was not entered so before, nor by a path that is as good; the number of its place.
+    /// Whether a node is come to by a path that is as good as one of this quality and of so many steps in all three.
+    pub(super) fn has(&self, node: Node, quality: Quality, far: u32) -> bool {
+        self.has_entered(node, quality)
+            || self.beneath().is_some_and(|(found, place)| {
+                found.nearness(node, quality).is_some_and(|more| self.at(place).far + more <= far)
+            })
+    }
+
+    /// In how many steps a node was entered by a path as good as of a quality, at most.
+    fn nearness(&self, node: Node, quality: Quality) -> Option<u32> {
+        if Met::place(node).is_some() {
+            return self.near.of(node, quality);
+        }
+        let as_good = quality.all_as_good().filter_map(|it| self.number(node, it));
+        as_good.map(|number| self.at(number).far).min()
+    }
+
+    /// Works out how near all is, for others to go on from.
+    pub(super) fn keep_near(&mut self) {
+        let mut near = self.met.numbers.each_ref().map(|all| vec![[Near::NOT; 4]; all.len()].into_boxed_slice());
+        for (node, places) in self.nodes.iter().zip(&self.places) {
+            let Some((kind, at)) = Met::place(*node) else { continue };
+            for quality in Quality::ALL {
+                let as_good = quality.all_as_good().map(|it| places[it.index()]).filter(|it| *it != NOWHERE);
+                let far = as_good.map(|number| self.at(number).far).min();
+                let far = far.and_then(|far| u16::try_from(far).ok());
+                near[kind][at][quality.index()] = far.unwrap_or(Near::NOT);
+            }
+        }
+        self.near = Near(near);
+    }
+
+    /// Whether some function that listens to a source is not come to by influence and in so many steps, for a path that
+    /// depends on something or for a sure one.
+    pub(super) fn feeds_on(&self, source: Source, depends: bool, far: u32) -> bool {
+        let is_fed = |(found, place): (&Self, u32)| {
+            found.left.none_after(source, depends).is_some_and(|last| self.at(place).far + last <= far)
+        };
+        self.left.none_after(source, depends).is_none() && !self.beneath().is_some_and(is_fed)
+    }
+
+    /// Enters a node, if it is not come to by a path that is as good; the number of its place.
     pub(super) fn enter(
         &mut self,
         to: Node,
         quality: Quality,
         from: Option<(u32, Step, Verdict)>,
     ) -> Option<u32> {
-        if self.has(to, quality) {
+        let far = from.map_or(0, |(before, step, _)| self.at(before).far + u32::from(step.is_told()));
+        if self.has(to, quality, far) {
             return None;
         }
         let node = self.met.add(to, quality, self.nodes.len() as u32);
@@ -291,8 +393,10 @@ impl Found {
         }
         let number = self.places();
         self.places[node as usize][quality.index()] = number;
-        let far = from.map_or(0, |(before, step, _)| self.at(before).far + u32::from(step.is_told()));
-        self.entered.push(Place { node, quality, far, from, led_to: 0..0 });
+        self.entered.push(Place { node, quality, far, from });
+        if let Some(beneath) = self.beneath.as_mut().filter(|it| it.start == to && it.place.is_none()) {
+            beneath.place = (quality == Quality::default()).then_some(number);
+        }
         Some(number)
     }
 
@@ -301,28 +405,41 @@ impl Found {
         self.nodes.shrink_to_fit();
         self.places.shrink_to_fit();
         self.entered.shrink_to_fit();
-    }
-
-    /// A place was left: it led to all that were entered since.
-    pub(super) fn leave(&mut self, number: u32, since: u32) {
-        let led_to = since..self.places();
-        self.entered[number as usize].led_to = led_to;
+        let more = self.nodes().count() - self.nodes.len();
+        if let Some(beneath) = &mut self.beneath {
+            beneath.more = more;
+        }
     }
 }
 
 /// Resources that several get at, as they are kept; what is sought among them; and by a path of which quality.
 pub(super) type Part = (usize, Sought, Quality);
 
-/// What is left of many that several get at: what was come to once is not looked at again.
-#[derive(Debug, Default)]
-pub(super) struct Remaining(Mutex<FxHashMap<Part, Arc<[ResourceId]>>>);
+/// What is left of many that several come to: what was come to once is not looked at again.
+#[derive(Debug)]
+pub(super) struct Remaining<K, V>(Mutex<FxHashMap<K, Arc<[V]>>>);
 
-impl Remaining {
-    pub(super) fn of(&self, part: &Part) -> Option<Arc<[ResourceId]>> {
-        self.0.lock().expect("nobody panics while holding it").get(part).cloned()
+impl<K, V> Default for Remaining<K, V> {
+    fn default() -> Self {
+        Self(Mutex::default())
     }
+}
 
-    pub(super) fn keep(&self, part: Part, left: Vec<ResourceId>) {
-        self.0.lock().expect("nobody panics while holding it").insert(part, left.into());
+impl<K: Eq + Hash, V: Copy> Remaining<K, V> {
+    /// Takes those that are left of all; what is not left once is never again.
+    pub(super) fn take(&self, of: K, all: &[V], is_left: &dyn Fn(&V) -> bool, take: &mut dyn FnMut(V)) {
+        /// So few are gone through rather than kept apart.
+        const FEW: usize = 16;
+        if all.len() <= FEW {
+            return all.iter().copied().filter(is_left).for_each(take);
+        }
+        let kept = || self.0.lock().expect("nobody panics while holding it");
+        let known = kept().get(&of).cloned();
+        let all = known.as_deref().unwrap_or(all);
+        let left: Vec<V> = all.iter().copied().filter(is_left).collect();
+        left.iter().copied().for_each(take);
+        if left.len() * 2 <= all.len() && all.len() > FEW {
+            kept().insert(of, left.into());
+        }
     }
 }

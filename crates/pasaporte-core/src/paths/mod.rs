@@ -141,6 +141,11 @@ impl Quality {
         [0b0001, 0b0011, 0b0101, 0b1111][self.index()]
     }
 
+    /// Those that are as good in both, itself among them.
+    fn all_as_good(self) -> impl Iterator<Item = Self> {
+        Self::ALL.into_iter().filter(move |other| other.bit() & self.as_good() != 0)
+    }
+
     const ALL: [Self; 4] = [
         Self { influence: false, depends: false },
         Self { influence: false, depends: true },

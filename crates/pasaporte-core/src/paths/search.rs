@@ -2,7 +2,7 @@
 //! length are taken in the order of names, so that the order of input does not matter.
 //!
 //! Whoever is somebody may do what anyone may, so most of what a search comes to, one from anyone came to as well. That one
-//! is made once and kept: where another comes to a place of it, and not sooner, it goes on as that one did.
+//! is made once and kept, and lies beneath the others, which ask only for what it does not come to, or later.
 
 use std::sync::Arc;
 
@@ -10,10 +10,11 @@ use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::edges::Edges;
-use super::found::{Found, Place};
+use super::found::Found;
 use super::worth::{All, IsWorth, Sought, Source};
 use super::{Edge, Element, Node, Paths, Quality, Rank, Step};
 use crate::access::{Taken, Verdict};
+use crate::entry::Calling;
 use crate::estate::{Principal, ResourceId};
 
 /// Questions that are asked of the decision before a search says that it does not know the rest.
@@ -21,7 +22,7 @@ const MOST_ASKED: usize = 40_000_000;
 /// Edges that are kept for searches with something gone.
 const MOST_KEPT: usize = 2_000_000;
 /// Places whose edges are asked about at once.
-const AT_ONCE: usize = 64;
+const AT_ONCE: usize = 16;
 
 /// All edges of nodes, as far as searches with something gone came to them.
 #[derive(Debug, Default)]
@@ -35,16 +36,18 @@ struct Unmet<'f> {
     found: &'f Found,
     /// Of the path that led here.
     quality: Quality,
+    /// Its steps and one more.
+    far: u32,
 }
 
 impl IsWorth for Unmet<'_> {
     fn leads_on(&self, to: Node, influence: bool) -> bool {
         let influence = self.quality.influence || influence;
-        !self.found.has(to, Quality { influence, ..self.quality })
+        !self.found.has(to, Quality { influence, ..self.quality }, self.far)
     }
 
     fn feeds_on(&self, source: Source) -> bool {
-        self.found.left.any(source, self.quality.depends)
+        self.found.feeds_on(source, self.quality.depends, self.far)
     }
 
     fn left_among(
@@ -55,18 +58,14 @@ impl IsWorth for Unmet<'_> {
         take: &mut dyn FnMut(ResourceId),
     ) {
         let of = (std::ptr::from_ref::<Taken>(part).addr(), sought, self.quality);
-        let known = self.found.remaining.of(&of);
-        let all = known.as_deref().unwrap_or_else(|| sought.of(part));
-        let left: Vec<ResourceId> = all.iter().copied().filter(|id| is_left(*id)).collect();
-        left.iter().copied().for_each(take);
-        if left.len() * 2 <= all.len() && all.len() > FEW {
-            self.found.remaining.keep(of, left);
-        }
+        self.found.remaining.take(of, sought.of(part), &|id| is_left(*id), take);
+    }
+
+    fn left_called(&self, name: Principal, all: &[Calling], take: &mut dyn FnMut(Calling)) {
+        let is_left = |call: &Calling| self.leads_on(Node::Code(call.function), true);
+        self.found.calls.take((name, all.len(), self.quality), all, &is_left, take);
     }
 }
-
-/// So few are gone through rather than kept apart.
-const FEW: usize = 16;
 
 /// Where anyone begins.
 const ANYONE: Node = Node::Who(Principal::Anyone);
@@ -75,7 +74,11 @@ impl<'e> Paths<'_, 'e> {
     /// Everything that can be come to from some nodes.
     pub fn from(&self, starts: &[Node]) -> Arc<Found> {
         let anyone = self.of_anyone();
-        if starts == [ANYONE] { anyone } else { Arc::new(self.search_beside(starts, Some(&anyone))) }
+        if starts == [ANYONE] {
+            return anyone;
+        }
+        let found = self.nothing();
+        Arc::new(self.ask_from(starts, if anyone.complete { found.above(ANYONE, anyone) } else { found }))
     }
 
     /// The same of several sets of nodes, side by side.
@@ -92,28 +95,41 @@ impl<'e> Paths<'_, 'e> {
         if let Some(found) = &*known() {
             return Arc::clone(found);
         }
-        let found = Arc::new(self.search_beside(&[ANYONE], None));
+        let mut found = self.ask_from(&[ANYONE], self.nothing());
+        found.keep_near();
+        let found = Arc::new(found);
         Arc::clone(known().get_or_insert(found))
     }
 
-    /// A search that goes on as another one did where it came to the same.
-    fn search_beside(&self, starts: &[Node], other: Option<&Found>) -> Found {
-        let other = other.filter(|other| other.complete);
-        self.search(starts, |found, places| {
-            let anyone = found.place(ANYONE, Quality::default());
-            let other = other.zip(anyone.map(|place| place.far));
-            let of =
-                |place: &Place| self.edges_of(found.node(place), &Unmet { found, quality: place.quality });
-            // What takes no questions is not worth handing to another processor.
-            let at_once = |place: &Place| match found.node(place) {
-                Node::Code(_) => Some(of(place)),
-                _ => Some(Edges { all: led_on(other?, found, place)?, asked: 0 }),
+    /// A search that came to nothing yet.
+    fn nothing(&self) -> Found {
+        Found::new(self.effects.estate(), self.sources.left())
+    }
+
+    /// A search that asks about each place that it comes to.
+    fn ask_from(&self, starts: &[Node], found: Found) -> Found {
+        // Keys to which nothing is given are alike, but for what they open: the first leads to all that they may besides.
+        let mut is_asked_of_keys = [false; 4];
+        self.search(starts, found, |found, places| {
+            let worth = |number: u32| {
+                let place = found.at(number);
+                Unmet { found, quality: place.quality, far: place.far + 1 }
             };
-            let mut edges: Vec<Option<Edges>> =
-                places.iter().map(|number| at_once(found.at(*number))).collect();
+            let of = |number: u32| self.edges_of(found.node(found.at(number)), &worth(number));
+            // What takes no questions is not worth handing to another processor.
+            let mut at_once = |number: u32| match found.node(found.at(number)) {
+                _ if found.is_beneath(number) => Some(Edges::default()),
+                Node::Code(_) => Some(of(number)),
+                Node::Who(who @ Principal::Key(key)) if !self.effects.is_given_something(who) => {
+                    let is_asked = &mut is_asked_of_keys[found.at(number).quality.index()];
+                    std::mem::replace(is_asked, true).then(|| self.opened_by(key, &worth(number)))
+                }
+                _ => None,
+            };
+            let mut edges: Vec<Option<Edges>> = places.iter().map(|number| at_once(*number)).collect();
             let mut open: Vec<_> =
                 edges.iter_mut().zip(places).filter(|(edges, _)| edges.is_none()).collect();
-            open.par_iter_mut().for_each(|(edges, number)| **edges = Some(of(found.at(**number))));
+            open.par_iter_mut().for_each(|(edges, number)| **edges = Some(of(**number)));
             Some(edges.into_iter().flatten().collect())
         })
     }
@@ -122,7 +138,7 @@ impl<'e> Paths<'_, 'e> {
     /// the next of such searches.
     pub fn without(&self, starts: &[Node], gone: &FxHashSet<Element>) -> Found {
         let mut graph = self.graph.lock().expect("nobody panics while holding it");
-        self.search(starts, |found, places| {
+        self.search(starts, self.nothing(), |found, places| {
             let mut open: Vec<Node> = places.iter().map(|number| found.node(found.at(*number))).collect();
             open.retain(|node| !graph.edges.contains_key(node));
             open.sort_unstable();
@@ -141,7 +157,7 @@ impl<'e> Paths<'_, 'e> {
                 let place = found.at(*number);
                 let from = found.node(place);
                 let edges = graph.edges.get(&from).map_or(&[][..], |edges| edges);
-                let is_worth = |edge: &&Edge| !found.has(edge.to, place.quality.after(edge));
+                let is_worth = |edge: &&Edge| !found.has_entered(edge.to, place.quality.after(edge));
                 let left = |edge: &Edge| {
                     if gone.is_empty() { Some(*edge) } else { self.left_of(from, *edge, gone) }
                 };
@@ -157,9 +173,9 @@ impl<'e> Paths<'_, 'e> {
     fn search(
         &self,
         starts: &[Node],
+        mut found: Found,
         mut edges_of: impl FnMut(&Found, &[u32]) -> Option<Vec<Edges>>,
     ) -> Found {
-        let mut found = Found::new(self.effects.estate(), self.sources.left());
         let mut starts: Vec<Node> = starts.to_vec();
         if !starts.is_sorted_by_key(|node| self.rank(*node)) {
             starts.sort_by_cached_key(|node| self.rank(*node));
@@ -178,16 +194,15 @@ impl<'e> Paths<'_, 'e> {
                 };
                 for (number, edges) in places.iter().zip(edges) {
                     found.asked += edges.asked;
-                    let (quality, since) = (found.at(*number).quality, found.places());
+                    let quality = found.at(*number).quality;
                     // Those before may have led to some of it meanwhile.
-                    let is_left = |edge: &Edge| !found.has(edge.to, quality.after(edge));
+                    let is_left = |edge: &Edge| !found.has_entered(edge.to, quality.after(edge));
                     let mut edges: Vec<Edge> = edges.all.into_iter().filter(is_left).collect();
                     edges.sort_by_cached_key(|edge| self.rank(edge.to));
                     for edge in edges {
                         let by = (*number, edge.step, edge.verdict);
                         self.enter(&mut found, edge.to, quality.after(&edge), Some(by));
                     }
-                    found.leave(*number, since);
                 }
             }
             level = found.places();
@@ -199,13 +214,14 @@ impl<'e> Paths<'_, 'e> {
     /// Enters a node, if it was not entered so before, nor by a path that is as good; and the crowds that it is one of.
     fn enter(&self, found: &mut Found, node: Node, quality: Quality, by: Option<(u32, Step, Verdict)>) {
         let fed = [false, true].map(|depends| Quality { influence: true, depends });
-        let before = fed.map(|quality| found.has(node, quality));
+        let before = fed.map(|quality| found.has_entered(node, quality));
         let Some(number) = found.enter(node, quality, by) else { return };
         match node {
             Node::Code(function) => {
+                let far = found.at(number).far;
                 for (fed, was_met) in fed.into_iter().zip(before) {
-                    if !was_met && found.has(node, fed) {
-                        self.sources.come_to(self.effects, function, fed.depends, &mut found.left);
+                    if !was_met && found.has_entered(node, fed) {
+                        self.sources.come_to(self.effects, function, (fed.depends, far), &mut found.left);
                     }
                 }
             }
@@ -244,16 +260,4 @@ fn batch(found: &Found, begun: &mut u32, end: u32) -> Vec<u32> {
         *begun += 1;
     }
     all
-}
-
-/// How another search, which began with anyone, went on from a place that this one comes to, no sooner after it came to
-/// anyone, so many steps from its start: whatever that one did not come to from here, it came to otherwise, no later, as
-/// this one does.
-fn led_on((other, anyone): (&Found, u32), found: &Found, place: &Place) -> Option<Vec<Edge>> {
-    let there = other.number(found.node(place), place.quality)?;
-    if place.far < anyone + other.at(there).far {
-        return None;
-    }
-    let is_left = |edge: &Edge| !found.has(edge.to, place.quality.after(edge));
-    Some(other.edges_from(there).filter(is_left).collect())
 }

@@ -15,14 +15,16 @@ use crate::estate::{ActionClass, FunctionId, Id, Principal, ResourceId, Thing, T
 /// Where what is no source stands.
 const NONE: u32 = u32::MAX;
 
-/// How many of those that listen to each source a search did not come to: by influence that is sure, and by any.
+/// How many of those that listen to each source a search did not come to, and in how many steps it came to the last that it
+/// did: by influence that is sure, and by any.
 #[derive(Debug, Default)]
-pub(super) struct Left([Box<[u32]>; 2]);
+pub(super) struct Left([Box<[(u32, u32)]>; 2]);
 
 impl Left {
-    /// Whether there are any, for a path that depends on something or for a sure one.
-    pub(super) fn any(&self, source: Source, depends: bool) -> bool {
-        self.0[usize::from(depends)].get(source.0 as usize).is_none_or(|left| *left > 0)
+    /// In how many steps all were come to, for a path that depends on something or for a sure one; none where some are left.
+    pub(super) fn none_after(&self, source: Source, depends: bool) -> Option<u32> {
+        let left = self.0[usize::from(depends)].get(source.0 as usize);
+        left.filter(|(left, _)| *left == 0).map(|(_, last)| *last)
     }
 }
 
@@ -94,22 +96,22 @@ impl Sources {
 
     /// How many listen to each: all of them are left when a search begins.
     pub(super) fn left(&self) -> Left {
-        let all: Box<[u32]> = self.triggers.values().map(|all| all.len() as u32).collect();
+        let all: Box<[(u32, u32)]> = self.triggers.values().map(|all| (all.len() as u32, 0)).collect();
         Left([all.clone(), all])
     }
 
-    /// A search came to a function, so that it need not ask who feeds it.
+    /// A search came to a function in so many steps, so that it need not ask who feeds it.
     pub(super) fn come_to(
         &self,
         effects: &Effects<'_>,
         function: FunctionId,
-        depends: bool,
+        (depends, far): (bool, u32),
         left: &mut Left,
     ) {
         for &trigger in effects.estate().triggers_of(function) {
             let source = effects.live_source(trigger).and_then(|source| self.triggers.get_index_of(&source));
             if let Some(left) = source.and_then(|at| left.0[usize::from(depends)].get_mut(at)) {
-                *left = left.saturating_sub(1);
+                *left = (left.0.saturating_sub(1), far);
             }
         }
     }

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use super::Node;
 use crate::access::Taken;
-use crate::estate::ResourceId;
+use crate::entry::Calling;
+use crate::estate::{Principal, ResourceId};
 
 /// The place of a source among all.
 #[derive(Debug, Clone, Copy)]
@@ -27,6 +28,12 @@ pub(super) trait IsWorth: Sync {
         take: &mut dyn FnMut(ResourceId),
     ) {
         sought.of(part).iter().copied().filter(|id| is_left(*id)).for_each(take);
+    }
+
+    /// Takes those of all calls by a name that are left.
+    fn left_called(&self, _: Principal, all: &[Calling], take: &mut dyn FnMut(Calling)) {
+        let is_left = |call: &Calling| self.leads_on(Node::Code(call.function), true);
+        all.iter().copied().filter(is_left).for_each(take);
     }
 }
 
