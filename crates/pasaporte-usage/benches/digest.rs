@@ -3,12 +3,12 @@
 //! `cargo bench -p pasaporte-usage -- [LINES] [SEED] [ours]`; 5,000,000 lines if nothing is said, and nothing beside it with
 //! `ours`, for a profiler.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fmt::Write;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-use pasaporte_core::estate::Estate;
+use pasaporte_core::estate::{Estate, MOST_CLIENTS};
 use pasaporte_read::diagnostic::Diagnostics;
 use pasaporte_read::estate::{Beside, load};
 use pasaporte_read::seal::Seal;
@@ -49,9 +49,32 @@ fn main() {
         }
         rows.len()
     });
+    let whole = told("plain, such a loop that tells the same", &plain, lines, || {
+        let mut rows: HashMap<(String, String, String, String), Row> = HashMap::new();
+        for line in plain.lines() {
+            let Ok(it) = serde_json::from_str::<Whole>(line) else { continue };
+            let row = rows.entry((it.who, it.did, it.to, it.outcome)).or_default();
+            row.count += 1;
+            if row.first.as_ref().is_none_or(|first| it.time < *first) {
+                row.first = Some(it.time.clone());
+            }
+            if row.last.as_ref().is_none_or(|last| it.time > *last) {
+                row.last = Some(it.time);
+            }
+            if row.clients.len() < MOST_CLIENTS {
+                row.clients.insert(it.client);
+            }
+        }
+        rows.len()
+    });
     let input = text(&plain);
     let ours = told("plain, digested", &plain, lines, || digested(&estate, &input, Format::Plain));
-    println!("  {:.1} times as fast (mark: 5)", naive.as_secs_f64() / ours.as_secs_f64());
+    let times = |it: Duration| it.as_secs_f64() / ours.as_secs_f64();
+    println!(
+        "  {:.1} times as fast (mark: 5), {:.1} times the one that tells the same",
+        times(naive),
+        times(whole)
+    );
     let access = access(lines / 4, seed);
     let split = told("access log, split at blanks and quotes", &access, lines / 4, || {
         access.lines().map(|line| line.split([' ', '"', '[', ']']).count()).sum()
@@ -85,6 +108,26 @@ struct Naive {
     who: String,
     did: String,
     to: String,
+}
+
+/// What they would write who want to know what the digest tells.
+#[derive(Deserialize)]
+struct Whole {
+    time: String,
+    who: String,
+    did: String,
+    to: String,
+    outcome: String,
+    client: String,
+}
+
+/// What lines that are alike add up to.
+#[derive(Default)]
+struct Row {
+    count: u64,
+    first: Option<String>,
+    last: Option<String>,
+    clients: HashSet<String>,
 }
 
 /// A line of an access log, each field in a type of its own.

@@ -353,7 +353,8 @@ impl Found {
 
     /// Works out how near all is, for others to go on from.
     pub(super) fn keep_near(&mut self) {
-        let mut near = self.met.numbers.each_ref().map(|all| vec![[Near::NOT; 4]; all.len()].into_boxed_slice());
+        let mut near =
+            self.met.numbers.each_ref().map(|all| vec![[Near::NOT; 4]; all.len()].into_boxed_slice());
         for (node, places) in self.nodes.iter().zip(&self.places) {
             let Some((kind, at)) = Met::place(*node) else { continue };
             for quality in Quality::ALL {
