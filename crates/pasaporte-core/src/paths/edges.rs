@@ -243,11 +243,10 @@ impl Paths<'_, '_> {
             found.is_worth.left_called(name, &all[..told], &mut |call| {
                 // What is given to a wider name may be taken from one who bears it.
                 let verdict = effects.calls_as(it, name, &call);
-                found.found.all.extend((verdict != Verdict::No).then(|| Edge {
-                    to: Node::Code(call.function),
-                    step: Step::Invokes(call.through),
-                    verdict,
-                }));
+                if verdict != Verdict::No {
+                    let (to, step) = (Node::Code(call.function), Step::Invokes(call.through));
+                    found.found.all.push(Edge { to, step, verdict });
+                }
             });
         }
     }
