@@ -184,8 +184,12 @@ impl<'e> Audit<'e> {
     /// Whether code runs as a holder, or as somebody in it: what is given to it is for functions.
     pub(crate) fn runs_code(&self, holder: Principal) -> bool {
         match holder {
-            Principal::Identity(_) | Principal::Group(_) | Principal::Account(_) => {
-                !self.functions_of(holder).is_empty()
+            Principal::Identity(identity) => !self.estate().functions_as(identity).is_empty(),
+            Principal::Account(account) => self.functions_as_any_of(account).next().is_some(),
+            Principal::Group(group) => {
+                let runs =
+                    |member: &Principal| !matches!(member, Principal::Group(_)) && self.runs_code(*member);
+                self.effects.everybody_in(group).iter().any(runs)
             }
             _ => false,
         }
@@ -198,10 +202,16 @@ impl<'e> Audit<'e> {
     }
 
     fn find_exposure(&self, holder: Principal) -> Exposed {
+        let mut widest = Exposed::INSIDE;
         // Of functions that are as exposed, the first by name is told of, in whichever order they were read.
-        let mut functions = self.functions_of(holder);
-        functions.sort_unstable_by_key(|&function| self.estate().id(function));
-        functions.iter().map(|&function| self.exposure(function)).fold(Exposed::INSIDE, Exposed::wider)
+        let name = |it: &Exposed| it.through.map(|(function, _)| self.estate().id(function));
+        for function in self.functions_of(holder) {
+            let exposed = self.exposure(function);
+            let is_as_wide = (exposed.to, exposed.surely) == (widest.to, widest.surely);
+            let comes_first = is_as_wide && widest.through.is_some() && name(&exposed) < name(&widest);
+            widest = if comes_first { exposed.wider(widest) } else { widest.wider(exposed) };
+        }
+        widest
     }
 
     /// The functions that run as a holder: as the identity, as a member of the group at any depth, as one of the account.

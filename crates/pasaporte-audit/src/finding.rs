@@ -1,5 +1,7 @@
 //! What a rule raises, and the finding that it settles into: both plain data.
 
+use std::cmp::Reverse;
+
 use rayon::prelude::*;
 
 use crate::facts::Fact;
@@ -381,13 +383,5 @@ impl Finding {
 
 /// Worst first; then by rule, thing and fingerprint, so that the order never depends on input.
 pub(crate) fn order(findings: &mut [Finding], estate: &Estate) {
-    findings.par_sort_unstable_by(|one, other| {
-        let severity = other.severity.cmp(&one.severity);
-        let rule = || one.rule.cmp(&other.rule);
-        let thing = || match (one.thing, other.thing) {
-            (Some(one), Some(other)) => estate.compare_labels(one, other),
-            _ => one.label(estate).cmp(&other.label(estate)),
-        };
-        severity.then_with(rule).then_with(thing).then_with(|| one.fingerprint.cmp(&other.fingerprint))
-    });
+    findings.par_sort_by_cached_key(|it| (Reverse(it.severity), it.rule, it.label(estate), it.fingerprint));
 }

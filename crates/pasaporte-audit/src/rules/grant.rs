@@ -8,11 +8,11 @@ use crate::facts::{Broad, GrantFact, Reached};
 use crate::finding::{Cause, Raised, Raising};
 use crate::{Audit, Harm, Rule, Sureness};
 use pasaporte_core::access::{Action, Verdict};
-use pasaporte_core::effect::{Act, Breadth, Road, ServiceId};
+use pasaporte_core::effect::{Act, Breadth, Road, ServiceId, Sought};
 use pasaporte_core::entry::{Exposed, Exposure};
 use pasaporte_core::estate::{
-    ActionClass, ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Principal,
-    ResourcesId, ScopeKind, Statement, Thing,
+    ActionsId, At, Effect, FunctionId, Grant, GrantId, Id, IdentityId, KeyId, Principal, ResourcesId,
+    ScopeKind, Statement, Thing,
 };
 
 pub(crate) const RULES: &[Rule] = &[
@@ -116,16 +116,9 @@ fn any_resource(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 /// read.
 fn wide_reach(audit: &Audit<'_>, road: &Road, service: ServiceId) -> Option<(Breadth, Act)> {
     let effects = audit.effects();
-    let is_function = &*effects.service_name(service) == FunctionId::KIND;
     // Invoking every function is entry/wide-invoke-grant's.
-    let changes = |act: &Act| match act.class {
-        Some(ActionClass::List | ActionClass::Read) => false,
-        Some(ActionClass::Invoke) => !is_function,
-        _ => true,
-    };
-    let reads = |act: &Act| act.class == Some(ActionClass::Read);
-    effects.every_thing(road, service, &changes).or_else(|| {
-        let (breadth, act) = effects.every_thing(road, service, &reads)?;
+    effects.every_thing(road, service, Sought::Changing).or_else(|| {
+        let (breadth, act) = effects.every_thing(road, service, Sought::Reading)?;
         let confidential = effects.reaches_confidential(breadth.holder, road, service, &act.action);
         confidential.then_some((breadth, act))
     })

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::facts::{Beyond, Excess, FromAbove, GrantFact};
 use crate::finding::{Cause, Raised, Raising};
@@ -10,7 +10,7 @@ use crate::rules::grant::{allowing_of, base, is_broad, raised, side_by_side, wor
 use crate::rules::unused::{Watch, holders};
 use crate::{Audit, Impact, Level, Rule, Sureness, severity};
 use pasaporte_core::access::Verdict;
-use pasaporte_core::effect::{Act, Effects, Road};
+use pasaporte_core::effect::{Act, Effects, Road, ServiceId};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
     ActionClass, At, FunctionId, Grant, GrantId, IdentityId, MadeBy, Name, Outcome, Principal, ScopeId,
@@ -222,12 +222,13 @@ fn template_excess(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
 fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let (estate, effects) = (audit.estate(), audit.effects());
     let mut seen: FxHashSet<(IdentityId, Thing)> = FxHashSet::default();
-    let mut triggers: Vec<(TriggerId, &Trigger)> =
-        estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Enabled).collect();
+    let enabled = estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Enabled);
+    let mut triggers: Vec<(&str, TriggerId, &Trigger)> =
+        enabled.map(|(id, it)| (estate.id(id), id, it)).collect();
     // Of several on one source the first by name is told of, in whichever order they were read.
-    triggers.sort_unstable_by_key(|(id, _)| estate.id(*id));
+    triggers.sort_unstable_by_key(|(name, ..)| *name);
     let mut sources: Vec<(TriggerId, &Trigger, IdentityId, Thing)> = Vec::new();
-    for (id, trigger) in triggers {
+    for (_, id, trigger) in triggers {
         let running = estate.get(trigger.function).filter(|it| it.state == State::Enabled);
         let identity = running.and_then(|it| estate.runs_as(it));
         if let (Some(identity), Some(source @ Thing::Resource(_))) = (identity, trigger.source)
@@ -237,41 +238,50 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
             sources.push((id, trigger, identity, source));
         }
     }
-    raising.side_by_side(&sources, |raising, &(id, trigger, identity, source)| {
-        let who = Principal::Identity(identity);
-        let used = |act: &Act| {
-            let mut uses = estate.uses_by(who).iter().filter(|it| it.outcome == Outcome::Allowed);
-            uses.any(|it| {
-                it.to == Some(source) && estate.text(it.did).eq_ignore_ascii_case(act.action.text())
-            })
-        };
-        let roads = effects.roads_to(who, source);
-        let more = |class| !matches!(class, Some(ActionClass::Read | ActionClass::List));
-        let acts = effects.acts_by(&roads, who, source, more);
-        let mut best = Verdict::No;
-        let surplus: Vec<Act> = acts
-            .into_iter()
-            .filter(|act| !needed_by_trigger(effects, trigger, act) && !used(act))
-            .filter(|act| {
-                let verdict = effects.may_do(who, &act.action, source);
-                best = best.max(verdict);
-                verdict != Verdict::No
-            })
-            .collect();
-        if surplus.is_empty() {
-            return;
+    // What an identity is given is gone through once for all that it runs on.
+    sources.sort_by_key(|(_, _, identity, _)| *identity);
+    let by_identity: Vec<&[_]> = sources.chunk_by(|one, next| one.2 == next.2).collect();
+    raising.side_by_side(&by_identity, |raising, sources| {
+        let mut given: FxHashMap<ServiceId, Vec<Road>> = FxHashMap::default();
+        for &(id, trigger, identity, source) in *sources {
+            let who = Principal::Identity(identity);
+            let service = effects.service_of(source);
+            let given = given.entry(service).or_insert_with(|| effects.roads_of_service(who, service));
+            let roads = effects.roads_among(given, who, source);
+            beyond_one_trigger(audit, raising, (id, trigger), (identity, source), &roads);
         }
-        let causes: Vec<Cause> = Effects::grants_among(&roads).into_iter().map(Cause::Grant).collect();
-        let raised =
-            Raised::new(Thing::Identity(identity), Level::Table(Impact::DataOrSecrets, Exposure::Insiders))
-                .within(audit.environment_of(who))
-                .sure(if best == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional })
-                .facet(estate.label(source))
-                .from(causes);
-        let fact =
-            Beyond { identity, trigger: id, function: trigger.function, source, surplus: surplus.into() };
-        raising.raise(&raised, GrantFact::BeyondTrigger(Box::new(fact)));
     });
+}
+
+/// Raises what roads of an identity give it on the source of a trigger that it does not need.
+fn beyond_one_trigger(
+    audit: &Audit<'_>,
+    raising: &mut Raising<'_, '_>,
+    (id, trigger): (TriggerId, &Trigger),
+    (identity, source): (IdentityId, Thing),
+    roads: &[Road],
+) {
+    let (estate, effects) = (audit.estate(), audit.effects());
+    let who = Principal::Identity(identity);
+    let used = |act: &Act| {
+        let mut uses = estate.uses_by(who).iter().filter(|it| it.outcome == Outcome::Allowed);
+        uses.any(|it| it.to == Some(source) && estate.text(it.did).eq_ignore_ascii_case(act.action.text()))
+    };
+    let looks = |act: &Act| matches!(act.class, Some(ActionClass::Read | ActionClass::List));
+    let surplus = effects.acts_allowed(roads, who, source, |act| {
+        !looks(act) && !needed_by_trigger(effects, trigger, act) && !used(act)
+    });
+    let Some(best) = surplus.iter().map(|(_, verdict)| *verdict).max() else { return };
+    let surplus: Box<[Act]> = surplus.into_iter().map(|(act, _)| act).collect();
+    let causes: Vec<Cause> = Effects::grants_among(roads).into_iter().map(Cause::Grant).collect();
+    let raised =
+        Raised::new(Thing::Identity(identity), Level::Table(Impact::DataOrSecrets, Exposure::Insiders))
+            .within(audit.environment_of(who))
+            .sure(if best == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional })
+            .facet(estate.label(source))
+            .from(causes);
+    let fact = Beyond { identity, trigger: id, function: trigger.function, source, surplus };
+    raising.raise(&raised, GrantFact::BeyondTrigger(Box::new(fact)));
 }
 
 /// Whether a trigger needs an action on its source: reading and listing it, and what triggers of its kind take besides.

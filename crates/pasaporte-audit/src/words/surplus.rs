@@ -139,8 +139,9 @@ fn beyond_trigger(audit: &Audit<'_>, it: &Beyond) -> Told {
     ))
     .fix(format!("Take {surplus} on {source} away, unless the code does it itself."))
     .at(estate.origin(Thing::Trigger(it.trigger)), "the trigger");
-    let grants =
-        Effects::grants_among(&audit.effects().roads_to(Principal::Identity(it.identity), it.source));
+    let (who, effects) = (Principal::Identity(it.identity), audit.effects());
+    let roads = effects.roads_of_service_to(who, it.source, effects.service_of(it.source));
+    let grants = Effects::grants_among(&roads);
     grants.into_iter().take(3).fold(told, |told, grant| told.at(estate.grant(grant).origin, "a grant"))
 }
 

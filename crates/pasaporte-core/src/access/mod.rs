@@ -260,6 +260,11 @@ impl<'e> Access<'e> {
         profile.grants.iter().filter(|held| !held.ended).for_each(|held| each(held.grant, held.name));
     }
 
+    /// Whether any of these grants is of a sort.
+    pub(crate) fn any_held(&self, principal: Principal, is: impl Fn(GrantId, Principal) -> bool) -> bool {
+        self.profile(principal).grants.iter().any(|held| !held.ended && is(held.grant, held.name))
+    }
+
     /// The grants that a principal holds by any of its names, each with that name.
     pub fn held(&self, principal: Principal) -> Box<[(GrantId, Principal)]> {
         self.profile(principal).grants.iter().map(|held| (held.grant, held.name)).collect()

@@ -3,9 +3,8 @@
 
 use std::sync::OnceLock;
 
-use rayon::prelude::*;
-
 use super::Access;
+use super::taking::in_order;
 use crate::estate::{
     At, Estate, FunctionId, GroupId, IdentityId, Kept, KeyId, ResourceId, ResourcesId, ScopeId, Thing, UserId,
 };
@@ -54,11 +53,7 @@ impl<K: Kept> Placed<K> {
 
     /// The same in the order of their ids; put in order when first asked for.
     fn by_id(&self, estate: &Estate) -> &[K] {
-        self.by_id.get_or_init(|| {
-            let mut by_id: Box<[K]> = self.all.iter().map(|(_, id)| *id).collect();
-            by_id.par_sort_unstable_by_key(|id| estate.id(*id));
-            by_id
-        })
+        self.by_id.get_or_init(|| in_order(self.all.iter().map(|(_, id)| (estate.id(*id), *id)).collect()))
     }
 
     /// Those that a pattern of `kind:id` may match, by the letters that it begins with.
@@ -67,8 +62,8 @@ impl<K: Kept> Placed<K> {
         // A name has one colon, so what follows `*:` is the start of the id.
         let id = own_kind.or_else(|| pattern.text().strip_prefix("*:"));
         let start = match id.map(Pattern::parse) {
-            Some(Ok(id)) => id.literal_start(),
-            None if format!("{}:", K::KIND).starts_with(&pattern.literal_start()) => String::new(),
+            Some(Ok(id)) => id.literal_start().into_owned(),
+            None if format!("{}:", K::KIND).starts_with(&*pattern.literal_start()) => String::new(),
             Some(Err(_)) | None => return &[],
         };
         let by_id = self.by_id(estate);

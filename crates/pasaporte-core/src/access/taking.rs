@@ -44,6 +44,8 @@ pub struct OfKind {
     pub count: usize,
     /// How many of them are confidential.
     pub confidential: usize,
+    /// The first of them.
+    first: ResourceId,
 }
 
 impl Taken {
@@ -65,6 +67,11 @@ impl Taken {
     /// What there is of a kind.
     pub(crate) fn of_kind(&self, kind: Option<Name>) -> Option<&OfKind> {
         self.by_kind.iter().find(|of| Some(of.kind) == kind)
+    }
+
+    /// One of each kind, where actions on all of them are read alike; with how they are read.
+    pub(crate) fn one_of_each(&self) -> Option<(Dialect, impl Iterator<Item = ResourceId>)> {
+        Some((self.dialect?, self.by_kind.iter().map(|of_kind| of_kind.first)))
     }
 
     /// How many there are of each kind.
@@ -119,8 +126,10 @@ pub(super) struct Takings {
     by_name: Box<[ResourceId]>,
     /// In the order of what follows their kind.
     by_id: Box<[ResourceId]>,
-    /// Where each resource stands in `by_name`.
+    /// The place of each resource among all: the most sensitive first, then by name.
     rank: Box<[u32]>,
+    /// How many are confidential: their places are the first.
+    confidential: u32,
     found: [Mutex<Known>; SHARES],
     /// What takes nothing.
     nothing: Arc<Taken>,
@@ -133,15 +142,17 @@ const SHARES: usize = 16;
 
 impl Takings {
     pub(super) fn new(estate: &Estate) -> Self {
-        let mut by_name: Box<[ResourceId]> = estate.all::<ResourceId>().map(|(id, _)| id).collect();
-        by_name.par_sort_unstable_by_key(|id| estate.id(*id));
+        let named = || estate.all::<ResourceId>().map(|(id, _)| (estate.id(id), id));
+        let by_name = in_order(named().collect());
+        let by_id = in_order(named().map(|(name, id)| (without_kind(name), (name, id))).collect());
+        let by_id = by_id.iter().map(|(_, id)| *id).collect();
         let mut rank = vec![u32::MAX; estate.count::<ResourceId>()].into_boxed_slice();
-        for (at, id) in by_name.iter().enumerate() {
-            rank[id.index()] = at as u32;
+        let of = |order| by_name.iter().filter(move |id| order_of(estate, **id) == order);
+        for (place, id) in of(0).chain(of(1)).chain(of(2)).enumerate() {
+            rank[id.index()] = place as u32;
         }
-        let mut by_id = by_name.clone();
-        by_id.par_sort_by_key(|id| without_kind(estate.id(*id)));
-        Self { by_name, by_id, rank, found: Default::default(), nothing: Arc::default() }
+        let confidential = of(0).count() as u32;
+        Self { by_id, rank, confidential, found: Default::default(), nothing: Arc::default(), by_name }
     }
 
     /// The resources that a pattern may match, by what it begins with: a kind, or any kind and an id.
@@ -171,6 +182,21 @@ fn same_for_all<T: PartialEq>(all: &[ResourceId], of: impl Fn(ResourceId) -> T) 
     first.filter(|first| all.iter().all(|id| of(*id) == *first))
 }
 
+/// What is sorted with a text, in that order: the texts are looked up once.
+pub(super) fn in_order<T: Copy + Ord + Send>(mut all: Vec<(&str, T)>) -> Box<[T]> {
+    all.par_sort_unstable();
+    all.into_iter().map(|(_, it)| it).collect()
+}
+
+/// How sensitive a resource is, the most sensitive first.
+fn order_of(estate: &Estate, id: ResourceId) -> u8 {
+    match estate.get(id).and_then(|it| it.sensitivity) {
+        Some(Sensitivity::Confidential) => 0,
+        Some(Sensitivity::Internal) | None => 1,
+        Some(Sensitivity::Public) => 2,
+    }
+}
+
 fn without_kind(name: &str) -> &str {
     name.split_once(':').map_or(name, |(_, id)| id)
 }
@@ -192,8 +218,9 @@ impl Access<'_> {
             return Arc::clone(found);
         }
         let selection = self.estate.resources_picked(resources);
-        let taken =
-            |id: &ResourceId| self.is_at(*id, at) && self.selects(selection, self.estate.id(*id), false);
+        let all = matches!(self.picks[resources.index()], Pick::All);
+        let selected = |id: &ResourceId| all || self.selects(selection, self.estate.id(*id), false);
+        let taken = |id: &ResourceId| self.is_at(*id, at) && selected(id);
         let named = self.beginning_like(selection);
         let here = self.population.resources.within(self.estate, at);
         let all = if let Some(few) = self.of_thing(at) {
@@ -201,7 +228,7 @@ impl Access<'_> {
         } else if named.iter().map(|range| range.len()).sum::<usize>() < here.len() {
             named.into_iter().flatten().copied().filter(taken).collect()
         } else {
-            here.iter().map(|(_, id)| *id).filter(taken).collect()
+            here.iter().map(|(_, id)| *id).filter(selected).collect()
         };
         let taken = Arc::new(self.sorted(all));
         known().insert((resources, at), Arc::clone(&taken));
@@ -282,29 +309,24 @@ impl Access<'_> {
     }
 
     /// The place of a resource among others: the most sensitive first, then by name.
-    fn place_among(&self, id: ResourceId) -> (u8, u32) {
-        let order = match self.estate.get(id).and_then(|it| it.sensitivity) {
-            Some(Sensitivity::Confidential) => 0,
-            Some(Sensitivity::Internal) | None => 1,
-            Some(Sensitivity::Public) => 2,
-        };
-        (order, self.takings.rank[id.index()])
+    fn place_among(&self, id: ResourceId) -> u32 {
+        self.takings.rank[id.index()]
     }
 
     fn sorted(&self, mut all: Vec<ResourceId>) -> Taken {
         all.sort_unstable_by_key(|id| self.place_among(*id));
         all.dedup();
-        let confidential = all.partition_point(|id| self.place_among(*id).0 == 0);
+        let confidential = all.partition_point(|id| self.place_among(*id) < self.takings.confidential);
         let mut by_kind: Vec<OfKind> = Vec::new();
         for (at, id) in all.iter().enumerate() {
             let Some(kind) = self.estate.get(*id).map(|it| it.kind) else { continue };
             let secret = usize::from(at < confidential);
-            match by_kind.iter_mut().find(|of_kind| of_kind.kind == kind) {
+            match by_kind.iter_mut().rev().find(|of_kind| of_kind.kind == kind) {
                 Some(of_kind) => {
                     of_kind.count += 1;
                     of_kind.confidential += secret;
                 }
-                None => by_kind.push(OfKind { kind, count: 1, confidential: secret }),
+                None => by_kind.push(OfKind { kind, count: 1, confidential: secret, first: *id }),
             }
         }
         Taken {

@@ -6,10 +6,11 @@
 
 use std::sync::Arc;
 
-use rustc_hash::{FxHashMap, FxHashSet};
+use indexmap::IndexSet;
+use rustc_hash::{FxBuildHasher, FxHashMap, FxHashSet};
 
 use super::{Effects, Road, ServiceId};
-use crate::access::{Action, Dialect, Holders, Line};
+use crate::access::{Action, Dialect, Holders, Line, On, Verdict};
 use crate::estate::{ActionClass, ActionsId, Id, PatternId, Principal, Thing};
 use crate::pattern::{Pattern, Sorts};
 
@@ -64,8 +65,26 @@ pub struct Acts {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
 pub(crate) struct Others(pub(super) u32);
 
+/// The patterns of other choices that may match an action of a service: what they tell apart.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+pub(super) struct Apart(u32);
+
+/// What other choices tell apart, by the patterns of theirs.
+#[derive(Debug)]
+pub(super) struct ToldApart {
+    by_others: FxHashMap<(Others, ServiceId, bool), Apart>,
+    /// The first is of those that have none.
+    patterns: IndexSet<Arc<[PatternId]>, FxBuildHasher>,
+}
+
+impl Default for ToldApart {
+    fn default() -> Self {
+        Self { by_others: FxHashMap::default(), patterns: IndexSet::from_iter([Arc::default()]) }
+    }
+}
+
 /// Of what service, told apart by what else, read in which way.
-pub(super) type Wanted = (ServiceId, Others, Dialect);
+pub(super) type Wanted = (ServiceId, Apart, Dialect);
 
 /// What was found so far of one choice.
 pub(super) type Known = FxHashMap<Wanted, Arc<Acts>>;
@@ -79,7 +98,7 @@ impl Effects<'_> {
         others: Others,
         dialect: Dialect,
     ) -> Arc<Acts> {
-        let wanted = (service, others, dialect);
+        let wanted = (service, self.apart(others, service, dialect.any_case), dialect);
         let slot = &self.acts[actions.index()];
         let known = || slot.lock().expect("nobody panics while holding it");
         if let Some(found) = known().get(&wanted) {
@@ -90,22 +109,47 @@ impl Effects<'_> {
         found
     }
 
-    fn find_acts(&self, actions: ActionsId, (service, others, dialect): Wanted) -> Acts {
+    /// What other choices tell apart of a service's actions; kept.
+    fn apart(&self, others: Others, service: ServiceId, any_case: bool) -> Apart {
+        if others == Others::default() {
+            return Apart::default();
+        }
+        let known = || self.told_apart.lock().expect("nobody panics while holding it");
+        let key = (others, service, any_case);
+        if let Some(found) = known().by_others.get(&key) {
+            return *found;
+        }
+        let estate = self.estate();
+        let start = [&*self.service_name(service), "/"].concat();
+        let choices = self.others(others);
+        let patterns = choices.iter().map(|id| estate.actions_picked(*id));
+        let mut patterns: Vec<PatternId> = patterns
+            .flat_map(|choice| choice.any().iter().chain(choice.except()))
+            .copied()
+            .filter(|id| may_begin(estate.pattern(*id), &start, any_case))
+            .collect();
+        patterns.sort_unstable();
+        patterns.dedup();
+        let mut known = known();
+        let apart = Apart(known.patterns.insert_full(patterns.into()).0 as u32);
+        known.by_others.insert(key, apart);
+        apart
+    }
+
+    fn find_acts(&self, actions: ActionsId, (service, apart, dialect): Wanted) -> Acts {
         let (estate, any_case) = (self.estate(), dialect.any_case);
         let name = self.service_name(service);
-        let start = format!("{name}/");
+        let start = [&*name, "/"].concat();
         let own = estate.actions_picked(actions);
         let begin_so = |ids: &[PatternId]| self.that_begin(ids, &start, any_case);
         let (named, any) = begin_so(own.any());
         if named.is_empty() && any.is_empty() {
             return Acts { all: Box::default(), complete: true };
         }
-        let others = self.others(others);
-        let others = others.iter().map(|id| estate.actions_picked(*id));
-        let mut others: Vec<PatternId> =
-            others.flat_map(|choice| choice.any().iter().chain(choice.except())).copied().collect();
-        others.sort_unstable();
-        others.dedup();
+        let others = {
+            let known = self.told_apart.lock().expect("nobody panics while holding it");
+            Arc::clone(&known.patterns[apart.0 as usize])
+        };
         let ((named_not, except), (named_apart, apart)) = (begin_so(own.except()), begin_so(&others));
         let named = named.into_iter().chain(named_not).chain(named_apart);
         let lines = self.catalogue().of_service(&name, dialect);
@@ -167,7 +211,7 @@ impl Effects<'_> {
     }
 
     fn find_any(&self, actions: ActionsId, service: ServiceId) -> bool {
-        let start = format!("{}/", self.service_name(service));
+        let start = [&*self.service_name(service), "/"].concat();
         let own = self.estate().actions_picked(actions);
         self.dialects().map(|it| it.any_case).any(|any_case| {
             let (named, any) = self.that_begin(own.any(), &start, any_case);
@@ -224,6 +268,39 @@ impl Effects<'_> {
         all
     }
 
+    /// The sorts of actions that roads of somebody which take a thing in have on it, as far as they are wanted and allowed, each
+    /// once with its verdict, the worst first.
+    pub fn acts_allowed(
+        &self,
+        roads: &[Road],
+        who: Principal,
+        on: Thing,
+        wanted: impl Fn(&Act) -> bool,
+    ) -> Vec<(Act, Verdict)> {
+        let it = self.somebody(who);
+        let (service, dialect) = (self.service_of(on), self.dialect(on));
+        let others = self.others_on(it.opposition.as_deref(), Some(on));
+        let mut all: Vec<(Act, Verdict)> = Vec::new();
+        let mut seen: FxHashSet<ActionsId> = FxHashSet::default();
+        for road in roads {
+            let actions = self.estate().statement(road.statement).actions;
+            if !seen.insert(actions) {
+                continue;
+            }
+            for act in self.acts(actions, service, others, dialect).all.iter().filter(|act| wanted(act)) {
+                if all.iter().any(|(known, _)| known.action.text() == act.action.text()) {
+                    continue;
+                }
+                let foregone = self.foregone(&it, road, &act.action, On::There(on));
+                let verdict = foregone.unwrap_or_else(|| self.may_do(who, &act.action, on));
+                all.push((act.clone(), verdict));
+            }
+        }
+        all.retain(|(_, verdict)| *verdict != Verdict::No);
+        all.sort_by(|(one, _), (other, _)| one.order().cmp(&other.order()));
+        all
+    }
+
     /// The sorts of actions on access that somebody's roads have on a thing, each once.
     pub(crate) fn access_acts_on(&self, who: Principal, on: Thing) -> Vec<Act> {
         let service = super::ACCESS_SERVICE;
@@ -270,8 +347,11 @@ pub(crate) fn is_action(text: &str) -> bool {
 /// Whether a pattern may match something that begins like that.
 pub(crate) fn may_begin(pattern: &Pattern, start: &str, any_case: bool) -> bool {
     let letters = pattern.literal_start();
-    let same =
-        |one: char, other: char| one == other || (any_case && one.to_lowercase().eq(other.to_lowercase()));
-    let agree = letters.chars().zip(start.chars()).all(|(one, other)| same(one, other));
+    let agree = if any_case {
+        let same = |one: char, other: char| one == other || one.to_lowercase().eq(other.to_lowercase());
+        letters.chars().zip(start.chars()).all(|(one, other)| same(one, other))
+    } else {
+        letters.starts_with(start) || start.starts_with(&*letters)
+    };
     agree && (pattern.as_literal().is_none() || letters.chars().count() > start.chars().count())
 }

@@ -8,9 +8,11 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::acts::{Others, may_begin};
-use super::{Act, Effects, Road, ServiceId};
+use super::{Act, Effects, FUNCTION, Road, ServiceId};
 use crate::access::{Action, Answer, New, On, Verdict};
-use crate::estate::{AccountOf, ActionsId, At, GroupId, Id, Name, PatternId, Principal, ScopeId, Thing};
+use crate::estate::{
+    AccountOf, ActionClass, ActionsId, At, GroupId, Id, Name, PatternId, Principal, ScopeId, Thing,
+};
 use crate::pattern::{Pattern, covers};
 
 /// Somebody who holds what a grant gives, for all who are like them.
@@ -62,6 +64,29 @@ impl Breadth {
         match &self.on {
             Wide::New(new) => new.within,
             Wide::There(_) => None,
+        }
+    }
+}
+
+/// What is looked for on every thing of a kind.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Sought {
+    /// Whatever does more than look; of functions, more than to invoke them.
+    Changing,
+    /// Reading.
+    Reading,
+    /// Invoking.
+    Invoking,
+}
+
+impl Sought {
+    fn takes(self, service: ServiceId, act: &Act) -> bool {
+        match (self, act.class) {
+            (Self::Changing, Some(ActionClass::List | ActionClass::Read)) => false,
+            (Self::Changing, Some(ActionClass::Invoke)) => service != FUNCTION,
+            (Self::Changing, _) => true,
+            (Self::Reading, class) => class == Some(ActionClass::Read),
+            (Self::Invoking, class) => class == Some(ActionClass::Invoke),
         }
     }
 }
@@ -156,7 +181,7 @@ impl Effects<'_> {
     /// Whether all that a choice does to functions is to invoke them.
     pub fn only_invokes(&self, actions: ActionsId) -> bool {
         let mut all = self.dialects().map(|it| self.acts(actions, super::FUNCTION, Others::default(), it));
-        all.all(|acts| acts.all.iter().all(|act| act.class == Some(crate::estate::ActionClass::Invoke)))
+        all.all(|acts| acts.all.iter().all(|act| act.class == Some(ActionClass::Invoke)))
     }
 
     /// The answer to a question about somebody's action on a thing.
@@ -387,15 +412,9 @@ impl Effects<'_> {
     }
 
     /// Whether a road gives an action that is wanted on every thing of a kind at a place, those that may be made too.
-    pub fn every_thing(
-        &self,
-        road: &Road,
-        service: ServiceId,
-        wanted: &dyn Fn(&Act) -> bool,
-    ) -> Option<(Breadth, Act)> {
+    pub fn every_thing(&self, road: &Road, service: ServiceId, sought: Sought) -> Option<(Breadth, Act)> {
         let kind = self.service_name(service);
-        let resources = self.estate().statement(road.statement).resources;
-        if !self.takes_fresh(resources, service) {
+        if !self.takes_fresh(self.estate().statement(road.statement).resources, service) {
             return None;
         }
         let bearers = self.bearers(road.name());
@@ -403,7 +422,7 @@ impl Effects<'_> {
         let (mut holding, mut all) = (0, 0);
         for bearer in bearers.iter() {
             all += bearer.count;
-            let Some((new, act, verdict)) = self.any_new(bearer.who, road, service, &kind, wanted) else {
+            let Some((new, act, verdict)) = self.any_new(bearer.who, road, (service, &kind), sought) else {
                 continue;
             };
             holding += bearer.count;
@@ -419,9 +438,8 @@ impl Effects<'_> {
         &self,
         who: Principal,
         road: &Road,
-        service: ServiceId,
-        kind: &str,
-        wanted: &dyn Fn(&Act) -> bool,
+        (service, kind): (ServiceId, &str),
+        sought: Sought,
     ) -> Option<(New, Act, Verdict)> {
         let opposition = self.opposition(who);
         let others = opposition.as_deref().map_or(Others::default(), |it| self.others_on(Some(it), None));
@@ -430,7 +448,7 @@ impl Effects<'_> {
         for opening in self.openings(who, road) {
             let new = self.fresh_thing(kind, opening);
             let acts = self.acts(actions, service, others, self.dialect_on(On::New(&new)));
-            for act in acts.all.iter().filter(|act| wanted(act)) {
+            for act in acts.all.iter().filter(|act| sought.takes(service, act)) {
                 let verdict = self.gives(who, road, &act.action, On::New(&new));
                 if verdict == Verdict::Yes {
                     return Some((new, act.clone(), verdict));

@@ -68,7 +68,7 @@ impl Fresh {
 impl Effects<'_> {
     /// Something of a kind that may be made within a place.
     pub fn fresh_thing(&self, kind: &str, within: Option<Thing>) -> New {
-        New { label: format!("{kind}:{}", self.fresh.name).into(), within }
+        New { label: [kind, ":", &self.fresh.name].concat().into(), within }
     }
 
     /// A kind of thing that nobody named.
@@ -78,7 +78,7 @@ impl Effects<'_> {
 
     /// An action of a service that nobody named.
     pub fn fresh_action(&self, service: &str) -> String {
-        format!("{service}/{}", self.fresh.name)
+        [service, "/", &self.fresh.name].concat()
     }
 
     /// Where something can be made so that a grant at a place takes it in and its holder may get at it: the place
@@ -279,7 +279,7 @@ impl Effects<'_> {
                 } else {
                     // Something that the pattern takes: what it begins with, and what no pattern is about.
                     let rest = pattern.text().replace(['*', '?'], &self.fresh.name[..self.fresh.first()]);
-                    if pattern.matches(&rest) { rest } else { start.clone() }
+                    if pattern.matches(&rest) { rest } else { start.into_owned() }
                 };
                 all.push((kind.into(), Some(name.into())));
             }

@@ -36,7 +36,7 @@ use crate::estate::{
 
 pub use acts::{ACCESS, Act, Acts};
 pub(crate) use acts::{Others, is_action, may_begin};
-pub use breadth::{Bearer, Breadth, Wide};
+pub use breadth::{Bearer, Breadth, Sought, Wide};
 pub use counted::{Counted, Given};
 pub use found::action_in_words;
 pub use handing::Handing;
@@ -59,8 +59,11 @@ pub struct Effects<'e> {
     services_of_resources: Box<[ServiceId]>,
     others: RwLock<IndexSet<Arc<[ActionsId]>, FxBuildHasher>>,
     acts: Box<[Mutex<acts::Known>]>,
+    told_apart: Mutex<acts::ToldApart>,
     /// Whether a choice has any action of a service.
     has_any: Box<[Mutex<FxHashMap<ServiceId, bool>>]>,
+    /// Whether a choice has control of a sort over things of a service.
+    has_control: Mutex<FxHashMap<(ActionsId, Power, ServiceId), bool>>,
     powers: Box<[OnceLock<roads::Powers>]>,
     unbounded: Mutex<BTreeSet<Arc<str>>>,
     opposition: Box<[OnceLock<Option<Arc<opposed::Opposition>>>]>,
@@ -122,7 +125,9 @@ impl<'e> Effects<'e> {
             services: RwLock::new(services),
             others: RwLock::new(IndexSet::from_iter([Arc::from([])])),
             acts: (0..distinct).map(|_| Mutex::default()).collect(),
+            told_apart: Mutex::default(),
             has_any: (0..distinct).map(|_| Mutex::default()).collect(),
+            has_control: Mutex::default(),
             powers: slots(distinct),
             unbounded: Mutex::default(),
             opposition: slots(identities),

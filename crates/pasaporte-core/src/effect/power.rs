@@ -4,7 +4,7 @@
 use super::opposed::Opposition;
 use super::{ACCESS_SERVICE, Act, Effects, FUNCTION, Harm, IDENTITY, KEY, Road, ServiceId, Wide};
 use crate::access::{ASSUME, On, Verdict};
-use crate::estate::{ActionClass, GrantId, Principal, ScopeId, Thing, Use};
+use crate::estate::{ActionClass, ActionsId, GrantId, Principal, ScopeId, Thing, Use};
 
 /// Control of some sort.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -54,22 +54,16 @@ impl Power {
 impl Effects<'_> {
     /// The control of a sort that a road gives any of those who hold it.
     pub fn control(&self, road: &Road, power: Power) -> Option<Control> {
-        let secrets = self.service(SECRET);
         // Of secrets, what names one by one is what code needs; all of a place is not.
         let (services, one_by_one): (&[ServiceId], bool) = match power {
             Power::Access => (&[ACCESS_SERVICE], true),
             Power::Code => (&[FUNCTION], true),
             Power::HandOver => (&[IDENTITY], true),
-            Power::Keys => (&[KEY, secrets], false),
+            Power::Keys => (&[KEY, self.service(SECRET)], false),
         };
         let actions = self.estate().statement(road.statement).actions;
         // Most statements have no such action at all; that is known of each choice of actions.
-        let has = |service: &&ServiceId| {
-            self.dialects().any(|dialect| {
-                let acts = self.acts(actions, **service, super::Others::default(), dialect);
-                acts.all.iter().any(|act| power.takes(**service, act))
-            })
-        };
+        let has = |service: &&ServiceId| self.has_control(actions, power, **service);
         let services: Vec<ServiceId> = services.iter().filter(has).copied().collect();
         if services.is_empty() {
             return None;
@@ -89,6 +83,20 @@ impl Effects<'_> {
             }
         }
         best
+    }
+
+    /// Whether a choice of actions has control of a sort over things of a service; kept.
+    fn has_control(&self, actions: ActionsId, power: Power, service: ServiceId) -> bool {
+        let known = || self.has_control.lock().expect("nobody panics while holding it");
+        if let Some(known) = known().get(&(actions, power, service)) {
+            return *known;
+        }
+        let found = self.dialects().any(|dialect| {
+            let acts = self.acts(actions, service, super::Others::default(), dialect);
+            acts.all.iter().any(|act| power.takes(service, act))
+        });
+        known().insert((actions, power, service), found);
+        found
     }
 
     /// The control of a sort that a road gives somebody: over things of which there may be more, else over those that are
@@ -169,7 +177,10 @@ impl Effects<'_> {
 
     /// The worst that somebody may do with what they hold, without becoming anybody else.
     pub fn harm_itself(&self, who: Principal) -> Harm {
-        self.direct_of(who).harm
+        match who {
+            Principal::Identity(id) => self.direct(id).harm,
+            _ => self.direct_of(who).harm,
+        }
     }
 }
 

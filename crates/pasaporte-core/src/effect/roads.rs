@@ -257,10 +257,60 @@ impl Effects<'_> {
         self.roads_with(who, on, |_| true)
     }
 
+    /// Whether somebody is given anything on a thing by a name that not everybody bears.
+    pub(crate) fn is_given_itself(&self, who: Principal, on: Thing) -> bool {
+        let estate = self.estate();
+        let takes = |road: &Road| self.takes(estate.statement(road.statement).resources, on);
+        let by_grant = self.any_held(who, |grant, name| {
+            let it = estate.grant(grant);
+            !self.is_of_everybody(name)
+                && estate.lies_at(on, it.at)
+                && self.allowed_by(grant, it, name).any(|road| takes(&road))
+        });
+        let on_it = self.admissions_on(on);
+        if by_grant || on_it.is_empty() {
+            return by_grant;
+        }
+        let names = self.names(who);
+        on_it.iter().filter(|id| self.allows(**id)).any(|id| {
+            let to = estate.list(estate.admission(*id).to);
+            names.iter().find(|name| to.contains(name)).is_some_and(|name| !self.is_of_everybody(*name))
+        })
+    }
+
     /// Those that have actions of a service.
-    pub(crate) fn roads_of_service_to(&self, who: Principal, on: Thing, service: ServiceId) -> Vec<Road> {
+    pub fn roads_of_service_to(&self, who: Principal, on: Thing, service: ServiceId) -> Vec<Road> {
         let named = |actions| self.services_named(actions);
         self.roads_with(who, on, |actions| named(actions).is_none_or(|all| all.contains(&service)))
+    }
+
+    /// The statements of somebody's grants that have actions of a service.
+    pub fn roads_of_service(&self, who: Principal, service: ServiceId) -> Vec<Road> {
+        let mut all = self.roads_by_grants(who);
+        all.retain(|road| {
+            let named = self.services_named(self.estate().statement(road.statement).actions);
+            named.is_none_or(|all| all.contains(&service))
+        });
+        all
+    }
+
+    /// Of some statements of somebody's grants those that take a thing in, and those that stand on it and name them.
+    pub fn roads_among(&self, grants: &[Road], who: Principal, on: Thing) -> Vec<Road> {
+        let estate = self.estate();
+        let mut last: Option<(At, bool)> = None;
+        let mut lies_at = |at: At| match last {
+            Some((known, lies)) if known == at => lies,
+            _ => {
+                let lies = estate.lies_at(on, at);
+                last = Some((at, lies));
+                lies
+            }
+        };
+        let takes = |road: &Road| self.takes(estate.statement(road.statement).resources, on);
+        let mut all: Vec<Road> =
+            grants.iter().copied().filter(|road| lies_at(road.at) && takes(road)).collect();
+        self.add_roads_on(on, who, &mut all);
+        all
     }
 
     fn roads_with(&self, who: Principal, on: Thing, wanted: impl Fn(ActionsId) -> bool) -> Vec<Road> {
@@ -276,8 +326,19 @@ impl Effects<'_> {
                 all.extend(self.allowed_by(grant, it, name).filter(takes));
             }
         });
+        self.add_roads_on(on, who, &mut all);
+        all
+    }
+
+    /// The statements on a thing that allow somebody something.
+    fn add_roads_on(&self, on: Thing, who: Principal, all: &mut Vec<Road>) {
+        let estate = self.estate();
+        let on_it = self.admissions_on(on);
+        if on_it.is_empty() {
+            return;
+        }
         let names = self.names(who);
-        for &id in self.admissions_on(on) {
+        for &id in on_it {
             let to = estate.list(estate.admission(id).to);
             if self.allows(id)
                 && let Some(&name) = names.iter().find(|name| to.contains(name))
@@ -285,7 +346,6 @@ impl Effects<'_> {
                 all.push(self.road_of(id, name));
             }
         }
-        all
     }
 
     /// Those of its grants.

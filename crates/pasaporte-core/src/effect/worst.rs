@@ -13,7 +13,7 @@ use super::roads::Powers;
 use super::{
     ACCESS_SERVICE, Effects, FUNCTION, GROUP, Harm, IDENTITY, Impact, KEY, Others, Road, ServiceId, USER,
 };
-use crate::access::{Context, Dialect, New, On, Verdict, Via};
+use crate::access::{Context, Dialect, New, On, Reachable, Taken, Verdict, Via};
 use crate::estate::{
     ActionClass, At, KeyReach, Principal, ResourceId, ResourcesId, ScopeId, Sensitivity, Thing,
 };
@@ -408,9 +408,30 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
         let resources = self.resources(road);
         let reachable = effects.reachable(self.who, road.name(), resources, road.at);
-        for part in reachable.parts_by_sensitivity() {
+        let counts = |taken: &Taken| by_access || self.may_touch(road, taken);
+        let counts = match &reachable {
+            Reachable::One(_) => [true; 4],
+            Reachable::Some([own, foreign]) => {
+                let (own, foreign) = (counts(own), counts(foreign));
+                [own, foreign, own, foreign]
+            }
+        };
+        for (part, _) in
+            reachable.parts_by_sensitivity().into_iter().zip(counts).filter(|(_, counts)| *counts)
+        {
             self.data_of(road, part, by_access);
         }
+    }
+
+    /// Whether a road has actions on any of some kinds of resources that come to something there.
+    fn may_touch(&self, road: &Road, taken: &Taken) -> bool {
+        let Some((dialect, mut each)) = taken.one_of_each() else { return true };
+        each.any(|id| self.touches(road, self.effects.service_of(Thing::Resource(id)), dialect))
+    }
+
+    fn touches(&self, road: &Road, service: ServiceId, dialect: Dialect) -> bool {
+        let acts = self.effects.acts(self.actions(road), service, Others::default(), dialect);
+        acts.all.iter().any(|act| on_data(act.class, None).is_some())
     }
 
     /// The same of resources that are as sensitive, in the order of their names.
@@ -429,16 +450,12 @@ impl<'a, 'e> Survey<'a, 'e> {
             // Resources of one kind mostly come together, and a road without actions on one has none on all.
             let thing = Thing::Resource(id);
             let key = (effects.service_of(thing), effects.dialect(thing));
-            let empty = match last {
-                Some((service, dialect, empty)) if (service, dialect) == key => empty,
-                _ => {
-                    let acts = effects.acts(self.actions(road), key.0, Others::default(), key.1);
-                    let empty = !by_access && acts.all.iter().all(|act| on_data(act.class, None).is_none());
-                    last = Some((key.0, key.1, empty));
-                    empty
-                }
+            let touches = match last {
+                Some((service, dialect, touches)) if (service, dialect) == key => touches,
+                _ => by_access || self.touches(road, key.0, key.1),
             };
-            if !empty && self.resource(road, id, by_access) {
+            last = Some((key.0, key.1, touches));
+            if touches && self.resource(road, id, by_access) {
                 sure += usize::from(self.wanted == Some(impact));
             }
         }

@@ -2,6 +2,7 @@
 //! account, a network or a source that a condition names, which makes it a narrower circle.
 
 use ipnet::IpNet;
+use smallvec::SmallVec;
 
 use super::Exposure;
 use crate::access::{Access, Action, Answer, Context, Ground, Known, Question, Verdict, Via};
@@ -46,6 +47,36 @@ impl<'e> Effects<'e> {
         self.circles_by(least, (who, action, on), None)
     }
 
+    /// How wide those circles are that are wider than insiders, and what the decision says of each.
+    pub(super) fn outer_circles(
+        &self,
+        who: Principal,
+        action: &Action,
+        on: Thing,
+    ) -> SmallVec<[(Exposure, Verdict); 1]> {
+        let (is_crowd, widest) = self.crowd(who, on);
+        if widest == Exposure::Insiders && !is_crowd {
+            return SmallVec::new();
+        }
+        let answer = self.decide(&Question { principal: who, action, on, given: self.now() });
+        if is_crowd && self.is_plainly(&answer) {
+            let is_outer = widest != Exposure::Insiders && answer.verdict != Verdict::No;
+            return is_outer.then_some((widest, answer.verdict)).into_iter().collect();
+        }
+        let circles = self.circles_by(Exposure::KeyHolders, (who, action, on), Some(&answer));
+        circles.into_iter().map(|it| (it.exposure, it.verdict)).collect()
+    }
+
+    /// Whether those who bear a name are a crowd seen from a thing, and in which circle they are at the widest.
+    fn crowd(&self, who: Principal, on: Thing) -> (bool, Exposure) {
+        match who {
+            Principal::Anyone | Principal::SignedIn => (true, self.circle(who, on)),
+            Principal::Service(_) => (true, Exposure::Outsider),
+            Principal::Account(account) => (self.is_foreign(account, on), self.circle(who, on)),
+            _ => (false, self.circle(who, on)),
+        }
+    }
+
     /// The same where the question may have been answered already, whatever was given then.
     pub(super) fn circles_by(
         &self,
@@ -61,15 +92,7 @@ impl<'e> Effects<'e> {
         if let Principal::Group(_) = who {
             return here(self.best_of(who, action, on, &now), now);
         }
-        let is_crowd = match who {
-            Principal::Anyone | Principal::SignedIn | Principal::Service(_) => true,
-            Principal::Account(account) => self.is_foreign(account, on),
-            _ => false,
-        };
-        let widest = match who {
-            Principal::Service(_) => Exposure::Outsider,
-            _ => self.circle(who, on),
-        };
+        let (is_crowd, widest) = self.crowd(who, on);
         if !is_crowd && widest == Exposure::Insiders {
             let asked = || self.verdict(&Question { principal: who, action, on, given: &now });
             let plain = known.filter(|answer| self.is_plainly(answer));
@@ -114,7 +137,7 @@ impl<'e> Effects<'e> {
             }
             _ => base,
         };
-        let all = self.variants(who, on, &self.named_in(answer), (base, widest));
+        let all = self.variants(who, on, &self.named_in(answer), (base, widest), least);
         self.of_those((who, action, on), answer, all, least)
     }
 
@@ -136,13 +159,15 @@ impl<'e> Effects<'e> {
         circles.filter(|circle| circle.verdict != Verdict::No).collect()
     }
 
-    /// A stranger from nowhere in particular, and those from wherever the conditions at hand name.
+    /// A stranger from nowhere in particular, and those from wherever the conditions at hand name, as far as their circles
+    /// are at least so wide.
     fn variants(
         &self,
         who: Principal,
         on: Thing,
         named: &Named,
         widest: (Context, Exposure),
+        least: Exposure,
     ) -> Vec<(Context, Exposure)> {
         let mut all = vec![widest];
         if named.is_empty() {
@@ -151,7 +176,7 @@ impl<'e> Effects<'e> {
         // With each value whatever was varied so far.
         let mut vary = |attribute: Attribute, values: Vec<(Known, Exposure)>| {
             let before = all.len();
-            for (known, exposure) in values {
+            for (known, exposure) in values.into_iter().filter(|(_, exposure)| *exposure <= least) {
                 for at in 0..before {
                     let (given, so_far) = &all[at];
                     all.push((given.instead(attribute, known.clone()), exposure.max(*so_far)));
@@ -187,7 +212,7 @@ impl<'e> Effects<'e> {
             (text(name), if foreign { Exposure::Outsider } else { Exposure::Insiders })
         });
         let before = all.len();
-        for (known, exposure) in sources {
+        for (known, exposure) in sources.filter(|(_, exposure)| *exposure <= least) {
             let Known::Text(source) = &known else { continue };
             let account = self.account_of_source(source);
             for at in 0..before {
@@ -202,7 +227,9 @@ impl<'e> Effects<'e> {
             }
         }
         let before = all.len();
-        for (known, exposure) in named.owners.iter().map(|name| (text(name), of_account(name))) {
+        let owners = named.owners.iter().map(|name| (name, of_account(name)));
+        for (known, exposure) in owners.filter(|(_, exposure)| *exposure <= least) {
+            let known = text(known);
             for at in 0..before {
                 let (given, so_far) = &all[at];
                 if given.get(Attribute::AccountOfSource) == Some(&Known::Foreign) {

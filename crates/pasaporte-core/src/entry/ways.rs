@@ -234,16 +234,16 @@ impl<'e> Effects<'e> {
             }
             // What is never so is not so of any circle.
             let question = Question { principal: who, action: self.invoke(), on, given: &whenever };
-            if self.verdict(&question) == Verdict::No || !self.is_given_itself(who, on) {
+            if self.verdict(&question) == Verdict::No || !self.is_told_of(who, on) {
                 continue;
             }
-            let circles = self.circles_as_wide_as(Exposure::KeyHolders, who, self.invoke(), on).into_iter();
-            exposed = exposed.wider(open_to(circles.map(|it| (it.exposure, it.verdict)), (function, None)));
+            let circles = self.outer_circles(who, self.invoke(), on);
+            exposed = exposed.wider(open_to(circles.into_iter(), (function, None)));
         }
         for &trigger in self.estate().triggers_of(function) {
             let Some(source) = self.live_source(trigger) else { continue };
             for who in self.strangers_on(source) {
-                let feeding = self.feeding_as(who, trigger).filter(|_| self.is_given_itself(who, source));
+                let feeding = self.feeding_as(who, trigger).filter(|_| self.is_told_of(who, source));
                 ways.all.extend(feeding.map(|caller| WayIn::source(trigger, caller)));
             }
         }
@@ -251,9 +251,9 @@ impl<'e> Effects<'e> {
     }
 
     /// Whether somebody is given something on a thing by a name of their own: what everybody may is told of everybody.
-    fn is_given_itself(&self, who: Principal, on: Thing) -> bool {
+    fn is_told_of(&self, who: Principal, on: Thing) -> bool {
         let is_crowd = matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Account(_));
-        is_crowd || self.roads_to(who, on).iter().any(|road| !self.is_of_everybody(road.name()))
+        is_crowd || self.is_given_itself(who, on)
     }
 
     /// Who gets through an endpoint, at the widest.

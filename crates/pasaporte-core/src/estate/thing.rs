@@ -60,7 +60,7 @@ impl Estate {
         match thing {
             Thing::Scope(id) => {
                 let kind = self.get(id).map(|scope| scope.kind).or_else(|| self.claimed_kind(id));
-                format!("{}:{}", kind.map_or(ScopeId::KIND, Vocabulary::word), self.id(id))
+                [kind.map_or(ScopeId::KIND, Vocabulary::word), ":", self.id(id)].concat()
             }
             Thing::Function(id) => self.kind_and_id(id),
             Thing::Endpoint(id) => self.kind_and_id(id),
@@ -74,7 +74,7 @@ impl Estate {
             Thing::Token(id) => self.kind_and_id(id),
             Thing::Contract(id) => self.kind_and_id(id),
             Thing::Resource(id) => self.id(id).to_owned(),
-            Thing::Grant(id) => format!("grant:{}", self.grant_id(id)),
+            Thing::Grant(id) => ["grant:", &self.grant_id(id)].concat(),
             Thing::Ceiling(id) => match self.ceiling(id).id {
                 Some(name) => format!("ceiling:{}", self.text(name)),
                 None => self.unnamed_ceiling(id),
@@ -138,7 +138,7 @@ impl Estate {
     }
 
     fn kind_and_id<K: super::Kept>(&self, id: K) -> String {
-        format!("{}:{}", K::KIND, self.id(id))
+        [K::KIND, ":", self.id(id)].concat()
     }
 
     /// The principal as written in files and reports: `service:object-store`, `anyone`.
@@ -146,14 +146,14 @@ impl Estate {
         match principal {
             Principal::Anyone => "anyone".to_owned(),
             Principal::SignedIn => "signed-in".to_owned(),
-            Principal::Account(id) => format!("account:{}", self.id(id)),
+            Principal::Account(id) => ["account:", self.id(id)].concat(),
             Principal::User(id) => self.kind_and_id(id),
             Principal::Identity(id) => self.kind_and_id(id),
             Principal::Group(id) => self.kind_and_id(id),
             Principal::Key(id) => self.kind_and_id(id),
-            Principal::Service(name) => format!("service:{}", self.text(name)),
-            Principal::Outside(name) => format!("outside:{}", self.text(name)),
-            Principal::Token(id) => format!("token:{}", self.id(id)),
+            Principal::Service(name) => ["service:", self.text(name)].concat(),
+            Principal::Outside(name) => ["outside:", self.text(name)].concat(),
+            Principal::Token(id) => ["token:", self.id(id)].concat(),
         }
     }
 

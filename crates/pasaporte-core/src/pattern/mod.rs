@@ -6,6 +6,8 @@
 mod search;
 mod sorts;
 
+use std::borrow::Cow;
+
 use thiserror::Error;
 
 pub use search::{Found, covers, find, overlaps};
@@ -47,8 +49,8 @@ enum Shape {
     Exactly,
     /// Has escapes and no wildcard: matches this text only.
     Unescaped(Box<str>),
-    /// Its own text but for the `*` at the end.
-    StartingWith,
+    /// Whatever begins and ends like its text, whose only wildcard is the `*` at this byte.
+    Around(usize),
     General,
 }
 
@@ -152,12 +154,16 @@ impl Pattern {
         match &self.shape {
             Shape::Exactly => Some(&self.text),
             Shape::Unescaped(text) => Some(text),
-            Shape::Everything | Shape::StartingWith | Shape::General => None,
+            Shape::Everything | Shape::Around(_) | Shape::General => None,
         }
     }
 
     /// The characters before the first wildcard.
-    pub fn literal_start(&self) -> String {
+    pub fn literal_start(&self) -> Cow<'_, str> {
+        let plain = self.text.bytes().position(is_special).unwrap_or(self.text.len());
+        if self.text.as_bytes().get(plain) != Some(&b'\\') {
+            return Cow::Borrowed(&self.text[..plain]);
+        }
         self.steps()
             .map_while(|step| match step {
                 Step::One(one) => Some(one),
@@ -172,7 +178,10 @@ impl Pattern {
             Shape::Everything => true,
             Shape::Exactly => *self.text == *text,
             Shape::Unescaped(only) => **only == *text,
-            Shape::StartingWith => text.starts_with(&self.text[..self.text.len() - 1]),
+            Shape::Around(at) => {
+                let (start, end) = (&self.text[..*at], &self.text[at + 1..]);
+                text.len() >= start.len() + end.len() && text.starts_with(start) && text.ends_with(end)
+            }
             Shape::General => self.matches_by(text, |a, b| a == b),
         }
     }
@@ -234,11 +243,10 @@ fn is_special(byte: u8) -> bool {
 fn shape(text: &str) -> Shape {
     match text.bytes().position(is_special) {
         None => Shape::Exactly,
-        Some(at) if text[at..].bytes().all(|each| each == b'*') => match at {
-            0 => Shape::Everything,
-            _ if at + 1 == text.len() => Shape::StartingWith,
-            _ => Shape::General,
-        },
+        Some(0) if text.bytes().all(|each| each == b'*') => Shape::Everything,
+        Some(at) if text.as_bytes()[at] == b'*' && !text[at + 1..].bytes().any(is_special) => {
+            Shape::Around(at)
+        }
         Some(_) => {
             let one = |step| if let Step::One(one) = step { Some(one) } else { None };
             let literal: Option<String> = Steps(text.chars()).map(one).collect();

@@ -273,8 +273,13 @@ fn unclassed_action(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     let mut seen: BTreeMap<String, Vec<Origin>> = BTreeMap::new();
     let held = allowing(audit).map(|(_, road)| (road.statement, road.at));
     let admitted = estate.admissions().iter().map(|it| (it.statement, At::Thing(it.on)));
+    // Statements of one place come together.
+    let mut last = (At::Everywhere, effects.dialect_at(At::Everywhere));
     for (id, at) in held.chain(admitted) {
-        let (statement, read) = (estate.statement(id), effects.dialect_at(at));
+        if last.0 != at {
+            last = (at, effects.dialect_at(at));
+        }
+        let (statement, read) = (estate.statement(id), last.1);
         let of_choice = named.entry((statement.actions, read)).or_insert_with(|| {
             let any = estate.actions_picked(statement.actions).any().iter();
             let said = any.filter_map(|id| estate.pattern(*id).as_literal());

@@ -6,9 +6,9 @@ use crate::finding::{Cause, Raised, Raising};
 use crate::rules::grant::{allowing, is_broad, raised, worst};
 use crate::{Audit, Rule, Sureness};
 use pasaporte_core::access::Verdict;
-use pasaporte_core::effect::{Act, Given};
+use pasaporte_core::effect::{Given, Sought};
 use pasaporte_core::entry::{Because, Caller, Exposed, Exposure};
-use pasaporte_core::estate::{ActionClass, FunctionId, Id, Principal, Thing};
+use pasaporte_core::estate::{FunctionId, Id, Principal, Thing};
 
 pub(crate) const RULES: &[Rule] = &[
     Rule {
@@ -92,8 +92,7 @@ fn wide_invoke_grant(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
         if !is_wide {
             continue;
         }
-        let invokes = |act: &Act| act.class == Some(ActionClass::Invoke);
-        let Some((breadth, act)) = effects.every_thing(&road, functions, &invokes) else { continue };
+        let Some((breadth, act)) = effects.every_thing(&road, functions, Sought::Invoking) else { continue };
         let count = effects.counted(breadth.holder, &road, functions, Given::Act(&act)).count;
         let name = grant.principal;
         let crowd = matches!(name, Principal::Anyone | Principal::SignedIn | Principal::Account(_));
