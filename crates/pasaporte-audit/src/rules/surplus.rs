@@ -10,7 +10,7 @@ use crate::rules::grant::{allowing_of, base, is_broad, raised, side_by_side, wor
 use crate::rules::unused::{Watch, holders};
 use crate::{Audit, Impact, Level, Rule, Sureness, severity};
 use pasaporte_core::access::Verdict;
-use pasaporte_core::effect::{Act, Effects, Road, ServiceId};
+use pasaporte_core::effect::{Act, Effects, GivenOf, Road, ServiceId};
 use pasaporte_core::entry::Exposure;
 use pasaporte_core::estate::{
     ActionClass, At, FunctionId, Grant, GrantId, IdentityId, MadeBy, Name, Outcome, Principal, ScopeId,
@@ -242,12 +242,12 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     sources.sort_by_key(|(_, _, identity, _)| *identity);
     let by_identity: Vec<&[_]> = sources.chunk_by(|one, next| one.2 == next.2).collect();
     raising.side_by_side(&by_identity, |raising, sources| {
-        let mut given: FxHashMap<ServiceId, Vec<Road>> = FxHashMap::default();
+        let mut given: FxHashMap<ServiceId, GivenOf> = FxHashMap::default();
         for &(id, trigger, identity, source) in *sources {
             let who = Principal::Identity(identity);
             let service = effects.service_of(source);
-            let given = given.entry(service).or_insert_with(|| effects.roads_of_service(who, service));
-            let roads = effects.roads_among(given, who, source);
+            let given = given.entry(service).or_insert_with(|| effects.given_of(who, service));
+            let roads = effects.roads_given_on(given, who, source);
             beyond_one_trigger(audit, raising, (id, trigger), (identity, source), &roads);
         }
     });

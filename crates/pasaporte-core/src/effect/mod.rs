@@ -44,7 +44,7 @@ pub use harm::{Harm, Impact};
 pub(crate) use opposed::{Opposes, Opposition, Somebody};
 pub use overtaking::Overtaking;
 pub use power::{Control, Power};
-pub use roads::Road;
+pub use roads::{GivenOf, Road};
 pub(crate) use roads::{Named, Powers};
 
 /// A service: the kind of thing that its actions are done to.

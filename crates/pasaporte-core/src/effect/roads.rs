@@ -54,6 +54,15 @@ impl Road {
     }
 }
 
+/// What somebody's grants give of a service, by what it is given on.
+#[derive(Debug, Default)]
+pub struct GivenOf {
+    roads: Vec<Road>,
+    /// The places of those that name one thing, and of all others.
+    of_one: FxHashMap<Thing, Vec<usize>>,
+    of_more: Vec<usize>,
+}
+
 /// What a choice of actions has that is worse than touching data, as bits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) struct Powers(u8);
@@ -285,18 +294,31 @@ impl Effects<'_> {
     }
 
     /// The statements of somebody's grants that have actions of a service.
-    pub fn roads_of_service(&self, who: Principal, service: ServiceId) -> Vec<Road> {
-        let mut all = self.roads_by_grants(who);
-        all.retain(|road| {
-            let named = self.services_named(self.estate().statement(road.statement).actions);
-            named.is_none_or(|all| all.contains(&service))
-        });
-        all
+    pub fn given_of(&self, who: Principal, service: ServiceId) -> GivenOf {
+        let mut given = GivenOf::default();
+        for road in self.roads_by_grants(who) {
+            let statement = self.estate().statement(road.statement);
+            if self.services_named(statement.actions).is_none_or(|all| all.contains(&service)) {
+                let place = given.roads.len();
+                match self.only(statement.resources) {
+                    Some(only) => given.of_one.entry(only).or_default().push(place),
+                    None => given.of_more.push(place),
+                }
+                given.roads.push(road);
+            }
+        }
+        given
     }
 
-    /// Of some statements of somebody's grants those that take a thing in, and those that stand on it and name them.
-    pub fn roads_among(&self, grants: &[Road], who: Principal, on: Thing) -> Vec<Road> {
+    /// Of these those that take a thing in, and those that stand on it and name them.
+    pub fn roads_given_on(&self, given: &GivenOf, who: Principal, on: Thing) -> Vec<Road> {
         let estate = self.estate();
+        let of_one = given.of_one.get(&on).map_or(&[][..], |all| all);
+        let mut places: Vec<usize> = given.of_more.iter().chain(of_one).copied().collect();
+        if !of_one.is_empty() {
+            places.sort_unstable();
+        }
+        let roads = places.into_iter().map(|place| given.roads[place]);
         let mut last: Option<(At, bool)> = None;
         let mut lies_at = |at: At| match last {
             Some((known, lies)) if known == at => lies,
@@ -307,8 +329,7 @@ impl Effects<'_> {
             }
         };
         let takes = |road: &Road| self.takes(estate.statement(road.statement).resources, on);
-        let mut all: Vec<Road> =
-            grants.iter().copied().filter(|road| lies_at(road.at) && takes(road)).collect();
+        let mut all: Vec<Road> = roads.filter(|road| lies_at(road.at) && takes(road)).collect();
         self.add_roads_on(on, who, &mut all);
         all
     }

@@ -51,6 +51,8 @@ enum Shape {
     Unescaped(Box<str>),
     /// Whatever begins and ends like its text, whose only wildcard is the `*` at this byte.
     Around(usize),
+    /// Whatever has the parts of its text between several `*`, in turn; there is no other wildcard and no escape.
+    Parts,
     General,
 }
 
@@ -154,7 +156,7 @@ impl Pattern {
         match &self.shape {
             Shape::Exactly => Some(&self.text),
             Shape::Unescaped(text) => Some(text),
-            Shape::Everything | Shape::Around(_) | Shape::General => None,
+            Shape::Everything | Shape::Around(_) | Shape::Parts | Shape::General => None,
         }
     }
 
@@ -182,6 +184,7 @@ impl Pattern {
                 let (start, end) = (&self.text[..*at], &self.text[at + 1..]);
                 text.len() >= start.len() + end.len() && text.starts_with(start) && text.ends_with(end)
             }
+            Shape::Parts => has_parts(&self.text, text),
             Shape::General => self.matches_by(text, |a, b| a == b),
         }
     }
@@ -236,6 +239,20 @@ impl Pattern {
     }
 }
 
+/// Whether a text begins with what is before the first `*`, ends with what is after the last, and has what is between two
+/// of them in turn; each as early as it can be, which leaves most to the others.
+fn has_parts(pattern: &str, text: &str) -> bool {
+    let mut parts = pattern.split('*');
+    let (first, last) = (parts.next().unwrap_or_default(), parts.next_back().unwrap_or_default());
+    let inner = text.strip_prefix(first).and_then(|rest| rest.strip_suffix(last));
+    let Some(mut rest) = inner else { return false };
+    for part in parts {
+        let Some(at) = rest.find(part) else { return false };
+        rest = &rest[at + part.len()..];
+    }
+    true
+}
+
 fn is_special(byte: u8) -> bool {
     matches!(byte, b'*' | b'?' | b'\\')
 }
@@ -247,6 +264,7 @@ fn shape(text: &str) -> Shape {
         Some(at) if text.as_bytes()[at] == b'*' && !text[at + 1..].bytes().any(is_special) => {
             Shape::Around(at)
         }
+        Some(_) if text.bytes().all(|each| each == b'*' || !is_special(each)) => Shape::Parts,
         Some(_) => {
             let one = |step| if let Step::One(one) = step { Some(one) } else { None };
             let literal: Option<String> = Steps(text.chars()).map(one).collect();
