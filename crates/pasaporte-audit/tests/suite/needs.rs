@@ -1,10 +1,10 @@
 //! What is held against what is needed: what rules say of control, of chains and of all-but is what the decision says, and
 //! nothing of it is left out. Laws over random estates.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::support::estates;
-use crate::support::naive::Naive;
+use crate::support::naive::{Given, Naive};
 use crate::support::recipe::{cook, recipe};
 use pasaporte_audit::facts::{Fact, GrantFact, TrustFact};
 use pasaporte_audit::{Audit, Catalogue, Finding, Settings, Severity, Sureness, judge, level_in_words};
@@ -106,6 +106,50 @@ proptest! {
                     let left_out = left_out.map(|on| format!("{rule} of {label}: {action} on {}", estate.label(*on)));
                     prop_assert_eq!(left_out, None);
                 }
+            }
+        }
+    }
+
+    /// What is told to be more than a trigger needs on its source is all that the decision gives there of the actions that are
+    /// named, and the grants that are told with it are those that have such actions.
+    #[test]
+    fn what_is_beyond_a_trigger_is_what_is_given_there(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let estate = &cooked.estate;
+        let audit = Audit::new(estate, Settings::default());
+        let (effects, naive) = (audit.effects(), Naive::new(&cooked, &recipe));
+        let mut told: BTreeMap<(IdentityId, Thing), BTreeSet<&str>> = BTreeMap::new();
+        let findings = judged(&audit, &["grant/beyond-trigger"]);
+        for finding in &findings {
+            for fact in finding.facts() {
+                let Fact::Grant(GrantFact::BeyondTrigger(it)) = fact else { panic!("{finding:?}") };
+                let who = Principal::Identity(it.identity);
+                let best = it.surplus.iter().map(|act| effects.may_do(who, &act.action, it.source)).max();
+                prop_assert_eq!(best == Some(Verdict::Yes), finding.sureness == Sureness::Certain);
+                let of_it = told.entry((it.identity, it.source)).or_default();
+                of_it.extend(it.surplus.iter().map(|act| act.action.text()));
+            }
+        }
+        let running = estate.all::<TriggerId>().filter(|(_, it)| it.state == State::Enabled);
+        let running = running.filter_map(|(_, it)| {
+            let function = estate.get(it.function).filter(|it| it.state == State::Enabled)?;
+            Some((estate.runs_as(function)?, it.source.filter(|it| matches!(it, Thing::Resource(_)))?, it))
+        });
+        for (identity, source, trigger) in running {
+            let who = Principal::Identity(identity);
+            let of_it = told.get(&(identity, source)).cloned().unwrap_or_default();
+            for action in ["queue/send", "table/write", "queue/delete"] {
+                let class = effects.catalogue().class(action, effects.dialect(source));
+                let looks = matches!(class, Some(ActionClass::Read | ActionClass::List));
+                let is_of_it = estate.label(source).split(':').next() == action.split('/').next();
+                let is_named = estate.all_actions_picked().any(|(_, it)| {
+                    it.any().iter().any(|id| estate.pattern(*id).as_literal() == Some(action))
+                });
+                if !is_named || !is_of_it || looks || effects.is_taken_by(trigger, action) {
+                    continue;
+                }
+                let may = naive.decide(who, action, source, &Given::default()) > 0;
+                prop_assert_eq!(of_it.contains(action), may, "{} on {}", action, estate.label(source));
             }
         }
     }
