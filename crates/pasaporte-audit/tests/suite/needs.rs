@@ -313,3 +313,30 @@ fn a_chain_has_two_steps_or_more(
     let places: Vec<usize> = names.map(|it| it.expect("each step is named")).collect();
     assert!(places.is_sorted(), "{situation}");
 }
+
+/// Of what an identity is given on a source only the grants are told that have actions of its kind: one that takes everything
+/// in and gives nothing of it is no cause.
+#[rstest]
+#[case::on_the_source(&["queue:tides"])]
+#[case::on_all_of_its_kind(&["queue:*"])]
+fn only_grants_with_such_actions_are_told_with_more_than_a_trigger_needs(#[case] on: &[&str]) {
+    let mut world = crate::support::World::default();
+    let account = world.account("pier");
+    let source = world.resource("queue:tides", "pier");
+    let sailor = Principal::Identity(world.identity("sailor", "pier"));
+    let function = world.function("sail", "pier", Some("sailor"));
+    world.trigger("on-tides", function, source);
+    let at = At::Thing(Thing::Scope(account));
+    world.grant(sailor, at, &[crate::support::allow(&["table/write"]).on(&["*"])]);
+    world.grant(sailor, at, &[crate::support::allow(&["queue/receive", "queue/send"]).on(on)]);
+    let estate = world.finish();
+    let audit = Audit::new(&estate, Settings::default());
+    let told = judged(&audit, &["grant/beyond-trigger"]);
+    let [finding] = &told[..] else { panic!("{told:?}") };
+    let Fact::Grant(GrantFact::BeyondTrigger(it)) = &finding.fact else { panic!("{finding:?}") };
+    let surplus: Vec<&str> = it.surplus.iter().map(|act| act.action.text()).collect();
+    assert_eq!(surplus, ["queue/send"]);
+    let places = pasaporte_audit::told(&audit, finding).evidence.into_iter();
+    let grants: Vec<_> = places.filter(|it| it.what == "a grant").map(|it| it.origin).collect();
+    assert_eq!(grants, [estate.grant(GrantId::new(1)).origin]);
+}

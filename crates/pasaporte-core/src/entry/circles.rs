@@ -54,10 +54,10 @@ impl<'e> Effects<'e> {
         action: &Action,
         on: Thing,
     ) -> SmallVec<[(Exposure, Verdict); 1]> {
-        let (is_crowd, widest) = self.crowd(who, on);
-        if widest == Exposure::Insiders && !is_crowd {
+        if !self.may_be_outside(who, on) {
             return SmallVec::new();
         }
+        let (is_crowd, widest) = self.crowd(who, on);
         let answer = self.decide(&Question { principal: who, action, on, given: self.now() });
         if is_crowd && self.is_plainly(&answer) {
             let is_outer = widest != Exposure::Insiders && answer.verdict != Verdict::No;
@@ -65,6 +65,12 @@ impl<'e> Effects<'e> {
         }
         let circles = self.circles_by(Exposure::KeyHolders, (who, action, on), Some(&answer));
         circles.into_iter().map(|it| (it.exposure, it.verdict)).collect()
+    }
+
+    /// Whether those who bear a name may be of a wider circle than insiders, seen from a thing.
+    pub(super) fn may_be_outside(&self, who: Principal, on: Thing) -> bool {
+        let (is_crowd, widest) = self.crowd(who, on);
+        is_crowd || widest != Exposure::Insiders
     }
 
     /// Whether those who bear a name are a crowd seen from a thing, and in which circle they are at the widest.

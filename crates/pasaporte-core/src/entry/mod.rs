@@ -136,9 +136,17 @@ impl<'e> Effects<'e> {
     /// Who gets through an endpoint, direct or behind a gateway. Nobody, where the endpoint or its function is
     /// switched off.
     pub fn callers_at(&self, id: EndpointId) -> Vec<Caller<'e>> {
+        self.callers_as_wide_as(Exposure::Insiders, id)
+    }
+
+    /// Of these at least those of circles that are at least so wide.
+    pub(super) fn callers_as_wide_as(&self, least: Exposure, id: EndpointId) -> Vec<Caller<'e>> {
         let estate = self.estate();
         let Some(endpoint) = estate.get(id).filter(|_| self.is_open(id)) else { return Vec::new() };
         match &endpoint.way {
+            Way::Direct if endpoint.check == Check::Identity && least != Exposure::Insiders => {
+                self.outsiders_invoking(endpoint.function)
+            }
             Way::Direct => self.pass_check(&endpoint.check, endpoint.function),
             Way::Route { presents, .. } => {
                 let at_gateway = self.pass_check(&endpoint.check, endpoint.function);
@@ -323,6 +331,13 @@ impl<'e> Effects<'e> {
     /// Whoever may invoke a function by the decision, by whichever road, by each name that something gives it to.
     pub fn invoking(&self, function: FunctionId) -> Vec<Caller<'e>> {
         self.named_to_invoke(function).into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
+    }
+
+    /// Of these those who may be of a wider circle than insiders.
+    fn outsiders_invoking(&self, function: FunctionId) -> Vec<Caller<'e>> {
+        let mut named = self.named_to_invoke(function);
+        named.retain(|who| self.may_be_outside(*who, Thing::Function(function)));
+        named.into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
     }
 
     /// Those who may perhaps, by each name that something gives it to.

@@ -97,7 +97,7 @@ impl<'e> Effects<'e> {
     fn called(&self, function: FunctionId) -> WaysIn<'e> {
         let mut ways = WaysIn { function, all: Vec::new() };
         if self.may_run(function) {
-            self.by_endpoints(&mut ways);
+            self.by_endpoints(&mut ways, Exposure::Insiders);
             ways.all.extend(self.invoking(function).into_iter().map(WayIn::invoking));
             self.by_managing(&mut ways);
         }
@@ -109,7 +109,7 @@ impl<'e> Effects<'e> {
         let mut ways = WaysIn { function, all: Vec::new() };
         let mut all: Vec<(Principal, Calling)> = Vec::new();
         if self.may_run(function) {
-            self.by_endpoints(&mut ways);
+            self.by_endpoints(&mut ways, Exposure::Insiders);
             for who in self.named_to_invoke(function) {
                 if let Principal::Token(_) = who {
                     // Whoever has a public token bears another name.
@@ -191,7 +191,7 @@ impl<'e> Effects<'e> {
             return Vec::new();
         }
         let mut ways = WaysIn { function, all: Vec::new() };
-        self.by_endpoints(&mut ways);
+        self.by_endpoints(&mut ways, Exposure::Insiders);
         self.by_managing(&mut ways);
         // Whoever has a public token may do what its holders may.
         let tokens = self.strangers_on(Thing::Function(function)).into_iter();
@@ -222,7 +222,7 @@ impl<'e> Effects<'e> {
             return Exposed::INSIDE;
         }
         let mut ways = WaysIn { function, all: Vec::new() };
-        self.by_endpoints(&mut ways);
+        self.by_endpoints(&mut ways, Exposure::KeyHolders);
         self.by_managing(&mut ways);
         let mut exposed = Exposed::INSIDE;
         let (on, whenever) = (Thing::Function(function), Context::default());
@@ -260,7 +260,7 @@ impl<'e> Effects<'e> {
     pub fn exposure_at(&self, id: EndpointId) -> Exposed {
         let Some(endpoint) = self.estate().get(id) else { return Exposed::INSIDE };
         let mut ways = WaysIn { function: endpoint.function, all: Vec::new() };
-        self.by_endpoint(id, &mut ways);
+        self.by_endpoint(id, &mut ways, Exposure::Insiders);
         ways.exposed()
     }
 
@@ -268,20 +268,21 @@ impl<'e> Effects<'e> {
     pub fn ways_at(&self, id: EndpointId) -> Vec<WayIn<'e>> {
         let Some(endpoint) = self.estate().get(id) else { return Vec::new() };
         let mut ways = WaysIn { function: endpoint.function, all: Vec::new() };
-        self.by_endpoint(id, &mut ways);
+        self.by_endpoint(id, &mut ways, Exposure::Insiders);
         ways.all
     }
 
-    fn by_endpoints(&self, ways: &mut WaysIn<'e>) {
+    /// The ways by endpoints, at least those of circles that are at least so wide.
+    fn by_endpoints(&self, ways: &mut WaysIn<'e>, least: Exposure) {
         for &id in self.estate().endpoints_of(ways.function) {
-            self.by_endpoint(id, ways);
+            self.by_endpoint(id, ways, least);
         }
     }
 
-    fn by_endpoint(&self, id: EndpointId, ways: &mut WaysIn<'e>) {
+    fn by_endpoint(&self, id: EndpointId, ways: &mut WaysIn<'e>, least: Exposure) {
         let Some(endpoint) = self.estate().get(id) else { return };
         let way = |caller| WayIn::endpoint(self.estate(), (id, &endpoint.network), caller);
-        let callers = self.callers_at(id);
+        let callers = self.callers_as_wide_as(least, id);
         let known = callers.iter().any(|it| it.who == Principal::Anyone && it.verdict == Verdict::Yes);
         ways.all.extend(callers.into_iter().map(way));
         // What a try shows to be open is open.
