@@ -3,9 +3,10 @@
 use std::fs;
 use std::path::Path;
 
-use pasaporte_audit::{Impact, Severity, severity};
+use pasaporte_audit::{Audit, Impact, Settings, Severity, severity};
 use pasaporte_core::entry::Exposure;
-use pasaporte_core::estate::{Environment, Vocabulary};
+use pasaporte_core::estate::{Check, Environment, KeyOf, KeyReach, Network, Principal, Vocabulary};
+use rstest::rstest;
 
 /// The rows of the table in docs/access-model.md, §10: a name and five levels.
 fn rows() -> Vec<(String, Vec<Severity>)> {
@@ -56,4 +57,26 @@ fn elsewhere_it_is_one_level_lower_and_never_none() {
             }
         }
     }
+}
+
+/// Of functions that are as exposed the first by name is told of, in whichever order they were read; a wider one before it.
+#[rstest]
+#[case::two_alike(&[("sail", Check::None), ("anchor", Check::None)], "anchor")]
+#[case::the_other_way_round(&[("anchor", Check::None), ("sail", Check::None)], "anchor")]
+#[case::the_wider_comes_later_by_name(&[("anchor", Check::Key(KeyReach::Function)), ("sail", Check::None)], "sail")]
+#[case::those_of_insiders_count_for_nothing(&[("anchor", Check::Identity), ("sail", Check::None)], "sail")]
+fn the_first_of_the_widest_is_told_of(#[case] functions: &[(&str, Check)], #[case] expected: &str) {
+    let mut world = crate::support::World::default();
+    world.account("pier");
+    let sailor = world.identity("sailor", "pier");
+    for (name, check) in functions {
+        let function = world.function(name, "pier", Some("sailor"));
+        world.key(&format!("{name}-key"), KeyOf::Function(function), KeyReach::Function, |_| {});
+        world.endpoint(&format!("{name}-door"), function, check.clone(), Network::Internet);
+    }
+    let estate = world.finish();
+    let audit = Audit::new(&estate, Settings::default());
+    let exposed = audit.exposure_of(Principal::Identity(sailor));
+    assert_eq!(exposed.to, Exposure::Anyone);
+    assert_eq!(exposed.through.map(|(function, _)| estate.id(function)), Some(expected));
 }

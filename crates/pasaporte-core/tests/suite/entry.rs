@@ -235,6 +235,71 @@ fn a_service_that_is_pinned_to_a_source_exposes_to_nobody_outside() {
     assert_eq!(Effects::new(&estate).exposure(function).to, Exposure::Insiders);
 }
 
+/// A service acts for whoever owns the source that a condition names; what is ours exposes to nobody.
+#[rstest]
+#[case::of_the_same_account(&["bucket:own"], Exposure::Insiders)]
+#[case::of_another(&["bucket:theirs"], Exposure::Outsider)]
+#[case::of_both(&["bucket:own", "bucket:theirs"], Exposure::Outsider)]
+#[case::of_nobody_that_is_known(&["bucket:lost"], Exposure::Insiders)]
+fn a_source_that_a_condition_names_exposes_as_its_account_does(
+    #[case] sources: &[&str],
+    #[case] expected: Exposure,
+) {
+    let mut world = World::default();
+    world.account("boarding");
+    world.account("partner");
+    let function = world.function("open-gate", "boarding", None);
+    world.resource("bucket:own", "boarding");
+    world.resource("bucket:theirs", "partner");
+    let names: Box<[Name]> = sources.iter().map(|name| world.builder.name(name)).collect();
+    let service = Principal::Service(world.builder.name("object-store"));
+    let pinned = Condition::Test(Attribute::SourceResource, Test::Equals(names));
+    world.admit(Thing::Function(function), &[service], &allow(&[INVOKE]).when(pinned));
+    let estate = world.finish();
+    assert_eq!(Effects::new(&estate).exposure(function).to, expected);
+}
+
+/// An endpoint that asks who calls exposes as far as those who may invoke are outside, and is told as what lets them in.
+#[rstest]
+#[case::anyone("anyone", Exposure::Anyone)]
+#[case::signed_in("signed-in", Exposure::SignedIn)]
+#[case::foreign("foreign", Exposure::Outsider)]
+#[case::outside("outside", Exposure::Outsider)]
+#[case::own("own", Exposure::Insiders)]
+#[case::an_identity("identity", Exposure::Insiders)]
+#[case::a_group_of_insiders("group", Exposure::Insiders)]
+#[case::a_group_with_a_stranger("mixed", Exposure::Outsider)]
+fn an_endpoint_that_asks_who_calls_exposes_to_whoever_may_invoke(
+    #[case] who: &str,
+    #[case] expected: Exposure,
+) {
+    let (estate, endpoint) = behind(Check::Identity, Network::Internet, |world, function| {
+        let foreign = world.account("partner");
+        let role = Principal::Identity(world.identity("role", "boarding"));
+        let till = Principal::Outside(world.builder.name("pay.example/till"));
+        let principal = match who {
+            "anyone" => Principal::Anyone,
+            "signed-in" => Principal::SignedIn,
+            "foreign" => Principal::Account(foreign),
+            "outside" => till,
+            "own" => Principal::Account(world.builder.mention("boarding")),
+            "identity" => role,
+            "group" => Principal::Group(world.group("crew", &[role], None)),
+            _ => Principal::Group(world.group("crew", &[role, till], None)),
+        };
+        world.admit(Thing::Function(function), &[principal], &allow(&[INVOKE]));
+        world.grant(Principal::Account(foreign), At::Everywhere, &[allow(&[INVOKE])]);
+    });
+    let access = Effects::new(&estate);
+    let function = estate.get(endpoint).unwrap().function;
+    let exposed = access.exposure(function);
+    assert_eq!((exposed.to, exposed.surely), (expected, true));
+    let through = (expected != Exposure::Insiders).then_some((function, Some(endpoint)));
+    assert_eq!(exposed.through, through);
+    // What is told without its insiders is what is told with them.
+    assert_eq!(exposed.to, access.ways_in(function).exposed().to);
+}
+
 #[test]
 fn what_is_switched_off_is_exposed_to_nobody() {
     let (estate, endpoint) = behind(Check::None, Network::Internet, |world, _| {

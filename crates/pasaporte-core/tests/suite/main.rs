@@ -18,5 +18,6 @@ mod routes;
 mod second_opinion;
 mod turned_around;
 mod usage;
+mod worst;
 
 mod support;

@@ -172,6 +172,34 @@ fn sets_cover(#[case] set: &[&str], #[case] pattern: &str, #[case] expected: Opt
     assert_eq!(covers(&refs, &Pattern::parse(pattern).unwrap(), false), expected);
 }
 
+/// Patterns with one `*` and with several, on texts in which the parts before and behind them share letters, stand too late
+/// or too early, or come more than once.
+#[rstest]
+#[case::one_between("ab*ba", &["abba", "abcba", "ab-ab-ba"], &["aba", "abb", "xabba", "abbax"])]
+#[case::one_at_the_end("ab*", &["ab", "abc"], &["a", "xab", ""])]
+#[case::one_at_the_start("*ab", &["ab", "abab"], &["aba", "b", ""])]
+#[case::a_part_between_two("a*b*c", &["abc", "axbxc", "abbc", "abcbc"], &["ac", "acb", "abcx", "ab"])]
+#[case::both_ends_open("*-x-*", &["-x-", "a-x-b", "-x-x-"], &["-x", "x-", "--x"])]
+#[case::the_same_part_twice("*aa*aa*", &["aaaa", "aabaa", "aaxaax"], &["aaa", "aabab"])]
+#[case::ends_that_would_overlap("aba*c*aba", &["abacaba", "aba-c-aba"], &["abaca", "abaaba", "abcaba"])]
+#[case::stars_in_a_row("a**b***c", &["abc", "a-b-c"], &["acb", "a"])]
+#[case::letters_of_several_bytes("é*ü*é", &["éüé", "é-ü-é"], &["éé", "é-é", "üé"])]
+#[case::an_escape_among_stars("a*\\**b", &["a*b", "a-*-b"], &["ab", "a-b"])]
+fn parts_are_found_in_turn(#[case] pattern: &str, #[case] taken: &[&str], #[case] left: &[&str]) {
+    let parsed = Pattern::parse(pattern).unwrap();
+    for (texts, expected) in [(taken, true), (left, false)] {
+        for text in texts {
+            assert_eq!(parsed.matches(text), expected, "{pattern} on {text:?}");
+            let chars: Vec<char> = text.chars().collect();
+            assert_eq!(
+                matches(&parts(pattern), &chars),
+                expected,
+                "the other matcher: {pattern} on {text:?}"
+            );
+        }
+    }
+}
+
 #[rstest]
 #[case("", BadPattern::Empty)]
 #[case("table/\\", BadPattern::LoneEscape)]
