@@ -60,8 +60,8 @@ impl<'e> Effects<'e> {
         let (is_crowd, widest) = self.crowd(who, on);
         let answer = self.decide(&Question { principal: who, action, on, given: self.now() });
         if is_crowd && self.is_plainly(&answer) {
-            let is_outer = widest != Exposure::Insiders && answer.verdict != Verdict::No;
-            return is_outer.then_some((widest, answer.verdict)).into_iter().collect();
+            let circle = (answer.verdict != Verdict::No).then_some((widest, answer.verdict));
+            return circle.into_iter().collect();
         }
         let circles = self.circles_by(Exposure::KeyHolders, (who, action, on), Some(&answer));
         circles.into_iter().map(|it| (it.exposure, it.verdict)).collect()
