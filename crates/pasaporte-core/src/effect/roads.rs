@@ -58,8 +58,8 @@ impl Road {
 #[derive(Debug, Default)]
 pub struct GivenOf {
     roads: Vec<Road>,
-    /// The places of those that name one thing, and of all others.
-    of_one: FxHashMap<Thing, Vec<usize>>,
+    /// The places of those that name one thing, by the thing; and of all others.
+    of_one: Vec<(Thing, usize)>,
     of_more: Vec<usize>,
 }
 
@@ -301,23 +301,23 @@ impl Effects<'_> {
             if self.services_named(statement.actions).is_none_or(|all| all.contains(&service)) {
                 let place = given.roads.len();
                 match self.only(statement.resources) {
-                    Some(only) => given.of_one.entry(only).or_default().push(place),
+                    Some(only) => given.of_one.push((only, place)),
                     None => given.of_more.push(place),
                 }
                 given.roads.push(road);
             }
         }
+        given.of_one.sort_unstable();
         given
     }
 
     /// Of these those that take a thing in, and those that stand on it and name them.
     pub fn roads_given_on(&self, given: &GivenOf, who: Principal, on: Thing) -> Vec<Road> {
         let estate = self.estate();
-        let of_one = given.of_one.get(&on).map_or(&[][..], |all| all);
-        let mut places: Vec<usize> = given.of_more.iter().chain(of_one).copied().collect();
-        if !of_one.is_empty() {
-            places.sort_unstable();
-        }
+        let of_one = &given.of_one[given.of_one.partition_point(|(thing, _)| *thing < on)..];
+        let of_one = of_one.iter().take_while(|(thing, _)| *thing == on).map(|(_, place)| *place);
+        let mut places: Vec<usize> = given.of_more.iter().copied().chain(of_one).collect();
+        places.sort_unstable();
         let roads = places.into_iter().map(|place| given.roads[place]);
         let mut last: Option<(At, bool)> = None;
         let mut lies_at = |at: At| match last {
