@@ -251,19 +251,9 @@ impl Effects<'_> {
         on: Thing,
         wanted: impl Fn(Option<ActionClass>) -> bool,
     ) -> Vec<Act> {
-        self.acts_by(&self.roads_of_service_to(who, on, self.service_of(on)), who, on, wanted)
-    }
-
-    /// The sorts of actions of wanted classes that roads of somebody which take a thing in have on it, each once, the worst
-    /// first.
-    pub fn acts_by(
-        &self,
-        roads: &[Road],
-        who: Principal,
-        on: Thing,
-        wanted: impl Fn(Option<ActionClass>) -> bool,
-    ) -> Vec<Act> {
-        let mut all = self.acts_of_service_by(roads, who, (on, self.service_of(on)), wanted);
+        let service = self.service_of(on);
+        let roads = self.roads_of_service_to(who, on, service);
+        let mut all = self.acts_of_service_by(&roads, who, (on, service), wanted);
         all.sort_by(|one, other| one.order().cmp(&other.order()));
         all
     }

@@ -330,14 +330,17 @@ impl<'e> Effects<'e> {
 
     /// Whoever may invoke a function by the decision, by whichever road, by each name that something gives it to.
     pub fn invoking(&self, function: FunctionId) -> Vec<Caller<'e>> {
-        self.named_to_invoke(function).into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
+        self.invoking_by(function, |_| true)
     }
 
     /// Of these those who may be of a wider circle than insiders.
     fn outsiders_invoking(&self, function: FunctionId) -> Vec<Caller<'e>> {
-        let mut named = self.named_to_invoke(function);
-        named.retain(|who| self.may_be_outside(*who, Thing::Function(function)));
-        named.into_iter().flat_map(|who| self.invoking_as(who, function)).collect()
+        self.invoking_by(function, |who| self.may_be_outside(*who, Thing::Function(function)))
+    }
+
+    fn invoking_by(&self, function: FunctionId, wanted: impl Fn(&Principal) -> bool) -> Vec<Caller<'e>> {
+        let named = self.named_to_invoke(function).into_iter().filter(wanted);
+        named.flat_map(|who| self.invoking_as(who, function)).collect()
     }
 
     /// Those who may perhaps, by each name that something gives it to.

@@ -250,7 +250,7 @@ impl<'e> Effects<'e> {
         ways.exposed().wider(exposed)
     }
 
-    /// Whether somebody is given something on a thing by a name of their own: what everybody may is told of everybody.
+    /// Whether what somebody may on a thing is told of them: what everybody may is told of everybody.
     fn is_told_of(&self, who: Principal, on: Thing) -> bool {
         let is_crowd = matches!(who, Principal::Anyone | Principal::SignedIn | Principal::Account(_));
         is_crowd || self.is_given_itself(who, on)
