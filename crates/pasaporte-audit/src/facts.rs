@@ -249,6 +249,8 @@ pub struct Beyond {
     pub source: Thing,
     /// What is more.
     pub surplus: Box<[Act]>,
+    /// What gives it: the first few grants.
+    pub grants: Box<[GrantId]>,
 }
 
 /// A group that takes in whoever is made at a place, or who says so of themselves.

@@ -253,6 +253,9 @@ fn beyond_trigger(audit: &Audit<'_>, raising: &mut Raising<'_, '_>) {
     });
 }
 
+/// How many of the grants that give a surplus are shown.
+const MOST_GRANTS: usize = 3;
+
 /// Raises what roads of an identity give it on the source of a trigger that it does not need.
 fn beyond_one_trigger(
     audit: &Audit<'_>,
@@ -273,14 +276,16 @@ fn beyond_one_trigger(
     });
     let Some(best) = surplus.iter().map(|(_, verdict)| *verdict).max() else { return };
     let surplus: Box<[Act]> = surplus.into_iter().map(|(act, _)| act).collect();
-    let causes: Vec<Cause> = Effects::grants_among(roads).into_iter().map(Cause::Grant).collect();
+    let given_by = Effects::grants_among(roads);
+    let grants = given_by.iter().copied().take(MOST_GRANTS).collect();
+    let causes: Vec<Cause> = given_by.into_iter().map(Cause::Grant).collect();
     let raised =
         Raised::new(Thing::Identity(identity), Level::Table(Impact::DataOrSecrets, Exposure::Insiders))
             .within(audit.environment_of(who))
             .sure(if best == Verdict::Yes { Sureness::Certain } else { Sureness::Conditional })
             .facet(estate.label(source))
             .from(causes);
-    let fact = Beyond { identity, trigger: id, function: trigger.function, source, surplus };
+    let fact = Beyond { identity, trigger: id, function: trigger.function, source, surplus, grants };
     raising.raise(&raised, GrantFact::BeyondTrigger(Box::new(fact)));
 }
 

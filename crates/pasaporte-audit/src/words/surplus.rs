@@ -1,7 +1,7 @@
 //! What is told of what is given and not needed, and of control that code should not have.
 
 use pasaporte_core::access::Verdict;
-use pasaporte_core::effect::{Act, Effects, Harm, Impact, Power, Road, Wide, action_in_words};
+use pasaporte_core::effect::{Act, Harm, Impact, Power, Road, Wide, action_in_words};
 use pasaporte_core::estate::{GrantId, GroupId, Principal, ScopeId, Thing};
 
 use super::Told;
@@ -139,10 +139,7 @@ fn beyond_trigger(audit: &Audit<'_>, it: &Beyond) -> Told {
     ))
     .fix(format!("Take {surplus} on {source} away, unless the code does it itself."))
     .at(estate.origin(Thing::Trigger(it.trigger)), "the trigger");
-    let (who, effects) = (Principal::Identity(it.identity), audit.effects());
-    let roads = effects.roads_of_service_to(who, it.source, effects.service_of(it.source));
-    let grants = Effects::grants_among(&roads);
-    grants.into_iter().take(3).fold(told, |told, grant| told.at(estate.grant(grant).origin, "a grant"))
+    it.grants.iter().fold(told, |told, grant| told.at(estate.grant(*grant).origin, "a grant"))
 }
 
 fn wide_membership(audit: &Audit<'_>, it: &Membership) -> Told {

@@ -380,11 +380,12 @@ impl Effects<'_> {
         all.sort_unstable();
         all.dedup();
         // What a statement or a ceiling does not take has no pattern of its own.
-        let whole = Pattern::parse(&service.map_or("?*/?*".to_owned(), |service| format!("{service}/?*")));
-        let own: Vec<&Pattern> =
-            estate.actions_picked(statement.actions).any().iter().map(|id| estate.pattern(*id)).collect();
-        if whole.is_ok_and(|whole| covers(&own, &whole, false) != Some(true)) {
+        if self.leaves_out(statement.actions, service) {
             all.push("what its patterns leave out".to_owned());
+        }
+        // Where nothing tells actions apart, none that the statement takes is left out.
+        if others == Others::default() {
+            return all;
         }
         let service = self.service(service.unwrap_or(self.fresh_kind()));
         let any_case = self.any_case_on(on.on());
@@ -395,6 +396,22 @@ impl Effects<'_> {
             all.push("what ceilings leave out".to_owned());
         }
         all
+    }
+
+    /// Whether the patterns of a choice leave out any of all actions, or of those of a service.
+    fn leaves_out(&self, actions: ActionsId, service: Option<&str>) -> bool {
+        let key = (actions, service.map(|service| self.service(service)));
+        let kept = || self.leaves_out.lock().expect("nobody panics while holding it");
+        if let Some(known) = kept().get(&key) {
+            return *known;
+        }
+        let estate = self.estate();
+        let whole = Pattern::parse(&service.map_or("?*/?*".to_owned(), |service| format!("{service}/?*")));
+        let own: Vec<&Pattern> =
+            estate.actions_picked(actions).any().iter().map(|id| estate.pattern(*id)).collect();
+        let leaves_out = whole.is_ok_and(|whole| covers(&own, &whole, false) != Some(true));
+        kept().insert(key, leaves_out);
+        leaves_out
     }
 
     /// An action that a pattern takes, of a service where one is asked for.

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::opposed::{Opposes, Opposition};
-use super::{Act, Effects, Road, ServiceId, Wide};
+use super::{Act, Effects, Others, Road, ServiceId, Wide};
 use crate::access::{Action, On, Truth, Verdict};
 use crate::estate::{AccountOf, Principal, ResourceId, ResourcesId, Sensitivity, Thing};
 
@@ -200,6 +200,15 @@ impl Effects<'_> {
         let actions = self.estate().statement(road.statement).actions;
         let acts = self.acts(actions, service, others, self.dialect_on(on.on()));
         let given = |act: &&Act| self.gives(who, road, &act.action, on.on()) != Verdict::No;
+        // Where nothing tells actions apart, the decision on one that the road takes is that on all.
+        let stands_alone = match on {
+            Wide::There(thing) => self.admissions_on(*thing).is_empty(),
+            Wide::New(_) => true,
+        };
+        if others == Others::default() && stands_alone {
+            let any = acts.all.first().filter(given).is_some();
+            return if any { acts.all.to_vec() } else { Vec::new() };
+        }
         acts.all.iter().filter(given).cloned().collect()
     }
 

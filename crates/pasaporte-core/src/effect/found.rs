@@ -1,5 +1,7 @@
 //! What is found of somebody on the way to the worst: what it may do by itself, and whom it may become.
 
+use std::borrow::Cow;
+
 use super::{Act, Harm};
 use crate::access::{New, Verdict};
 use crate::estate::{ActionClass, Principal, Thing, Vocabulary};
@@ -33,12 +35,12 @@ pub(super) const MOST_COUNTED: usize = 9;
 
 /// Something that somebody may do.
 #[derive(Debug, Clone)]
-pub(super) struct Doing {
+pub(super) struct Doing<'e> {
     pub(super) what: What,
     pub(super) act: Act,
     pub(super) verdict: Verdict,
     /// What it is done to, by name.
-    pub(super) label: String,
+    pub(super) label: Cow<'e, str>,
     pub(super) on: To,
 }
 
@@ -69,38 +71,38 @@ pub(super) enum What {
     Unseen { kind: String },
 }
 
-impl Doing {
+impl<'e> Doing<'e> {
     pub(super) fn access(act: &Act, label: &str, all: bool, verdict: Verdict, on: Thing) -> Self {
         let what = if all { What::AnyAccess } else { What::Access };
-        Self { what, act: act.clone(), verdict, label: format!("at {label}"), on: To::There(on) }
+        Self { what, act: act.clone(), verdict, label: format!("at {label}").into(), on: To::There(on) }
     }
 
     pub(super) fn access_everywhere(act: &Act, all: bool, verdict: Verdict) -> Self {
         let what = if all { What::AnyAccess } else { What::Access };
-        Self { what, act: act.clone(), verdict, label: "everywhere".to_owned(), on: To::Nowhere }
+        Self { what, act: act.clone(), verdict, label: "everywhere".into(), on: To::Nowhere }
     }
 
     pub(super) fn all(act: &Act, kind: &str, place: Option<String>, verdict: Verdict, new: New) -> Self {
-        let label = place.map_or("everywhere".to_owned(), |place| format!("at {place}"));
+        let label = place.map_or("everywhere".into(), |place| format!("at {place}").into());
         Self { what: What::All { kind: kind.to_owned() }, act: act.clone(), verdict, label, on: To::New(new) }
     }
 
     pub(super) fn key(act: &Act, label: String, accepted: Verdict, verdict: Verdict, on: Thing) -> Self {
         let what = What::Key { ended: accepted != Verdict::Yes };
-        Self { what, act: act.clone(), verdict, label, on: To::There(on) }
+        Self { what, act: act.clone(), verdict, label: label.into(), on: To::There(on) }
     }
 
-    pub(super) fn data(act: &Act, label: &str, confidential: bool, verdict: Verdict, on: Thing) -> Self {
+    pub(super) fn data(act: &Act, label: &'e str, confidential: bool, verdict: Verdict, on: Thing) -> Self {
         let what = What::Data { confidential };
-        Self { what, act: act.clone(), verdict, label: label.to_owned(), on: To::There(on) }
+        Self { what, act: act.clone(), verdict, label: label.into(), on: To::There(on) }
     }
 
     pub(super) fn change(act: &Act, label: String, verdict: Verdict, on: Thing) -> Self {
-        Self { what: What::Change, act: act.clone(), verdict, label, on: To::There(on) }
+        Self { what: What::Change, act: act.clone(), verdict, label: label.into(), on: To::There(on) }
     }
 
     pub(super) fn unseen(act: &Act, kind: &str, place: Option<String>, verdict: Verdict, new: New) -> Self {
-        let label = place.map_or(String::new(), |place| format!(" at {place}"));
+        let label = place.map_or(Cow::Borrowed(""), |place| format!(" at {place}").into());
         Self {
             what: What::Unseen { kind: kind.to_owned() },
             act: act.clone(),

@@ -64,6 +64,8 @@ pub struct Effects<'e> {
     has_any: Box<[Mutex<FxHashMap<ServiceId, bool>>]>,
     /// Whether a choice has control of a sort over things of a service.
     has_control: Mutex<FxHashMap<(ActionsId, Power, ServiceId), bool>>,
+    /// Whether the patterns of a choice leave out any action, or any of a service.
+    leaves_out: Mutex<FxHashMap<(ActionsId, Option<ServiceId>), bool>>,
     powers: Box<[OnceLock<roads::Powers>]>,
     unbounded: Mutex<BTreeSet<Arc<str>>>,
     opposition: Box<[OnceLock<Option<Arc<opposed::Opposition>>>]>,
@@ -128,6 +130,7 @@ impl<'e> Effects<'e> {
             told_apart: Mutex::default(),
             has_any: (0..distinct).map(|_| Mutex::default()).collect(),
             has_control: Mutex::default(),
+            leaves_out: Mutex::default(),
             powers: slots(distinct),
             unbounded: Mutex::default(),
             opposition: slots(identities),

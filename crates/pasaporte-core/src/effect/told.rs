@@ -116,11 +116,8 @@ impl Effects<'_> {
     /// The most telling of what a survey found, and how many more there are like it.
     fn say(&self, survey: &Survey<'_, '_>) -> Option<String> {
         let first = survey.doings.iter().min_by(|one, other| {
-            let key = |it: &Doing| (it.verdict != Verdict::Yes, it.what.clone());
-            let by_label = || one.label.cmp(&other.label);
-            key(one)
-                .cmp(&key(other))
-                .then_with(by_label)
+            (one.verdict != Verdict::Yes, &one.what, &one.label)
+                .cmp(&(other.verdict != Verdict::Yes, &other.what, &other.label))
                 .then_with(|| one.act.order().cmp(&other.act.order()))
         })?;
         let action = first.action();
@@ -139,7 +136,7 @@ impl Effects<'_> {
                     .doings
                     .iter()
                     .filter(|it| it.what == first.what && it.label != *label)
-                    .map(|it| it.label.as_str())
+                    .map(|it| it.label.as_ref())
                     .collect();
                 others.sort_unstable();
                 others.dedup();
@@ -160,7 +157,7 @@ impl Effects<'_> {
         Some(format!("{text}{residual}"))
     }
 
-    fn open_conditions(&self, survey: &Survey<'_, '_>, doing: &Doing, on: On<'_>) -> String {
+    fn open_conditions(&self, survey: &Survey<'_, '_>, doing: &Doing<'_>, on: On<'_>) -> String {
         let answer = self.answer_on(survey.who, &doing.act.action, on, self.given(survey.who));
         let residual = answer.residual(self.estate());
         if residual.is_empty() { " perhaps".to_owned() } else { format!(", {residual}") }

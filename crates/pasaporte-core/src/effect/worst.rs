@@ -5,6 +5,8 @@
 
 use std::sync::Arc;
 
+use rustc_hash::FxHashSet;
+
 use super::acts::{Act, Acts};
 use super::found::{Direct, Doing, Edge, MOST_COUNTED, Opened};
 use super::harm::on_data;
@@ -32,7 +34,10 @@ pub(super) struct Survey<'a, 'e> {
     wanted: Option<Impact>,
     pub(super) harm: Harm,
     pub(super) edges: Vec<Edge>,
-    pub(super) doings: Vec<Doing>,
+    pub(super) doings: Vec<Doing<'e>>,
+    /// Where doings are wanted, the things of which data may surely be had, and the first of them by name.
+    sure_data: FxHashSet<ResourceId>,
+    first_data: Option<&'e str>,
 }
 
 impl<'a, 'e> Survey<'a, 'e> {
@@ -47,6 +52,8 @@ impl<'a, 'e> Survey<'a, 'e> {
             harm: Harm::RUNS_CODE,
             edges: Vec::new(),
             doings: Vec::new(),
+            sure_data: FxHashSet::default(),
+            first_data: None,
             effects,
         }
     }
@@ -68,20 +75,36 @@ impl<'a, 'e> Survey<'a, 'e> {
     }
 
     pub(super) fn go(&mut self, roads: &[Road]) {
+        // Words tell of data before anything else that is as bad: where some may surely be had, the rest is not looked for.
+        if self.wanted == Some(Impact::DataOrSecrets) {
+            self.along(roads, Self::data);
+            if self.sure_data.is_empty() {
+                self.along(roads, |survey, road, powers| {
+                    survey.power(road, powers);
+                    survey.as_if_there_were_some(road);
+                });
+            }
+            return;
+        }
+        self.along(roads, |survey, road, powers| {
+            // Control of things is neither data nor a step that words of data tell.
+            if survey.wanted != Some(Impact::ConfidentialData) {
+                survey.power(road, powers);
+            }
+            if survey.matters(Impact::ControlsAccess, false) {
+                survey.data(road, powers);
+                survey.as_if_there_were_some(road);
+            }
+        });
+    }
+
+    /// Looks at what each road gives, until nothing worse can follow.
+    fn along(&mut self, roads: &[Road], look: impl Fn(&mut Self, &Road, Powers)) {
         for road in roads {
             self.at_best = self.effects.holds_alike(self.who, road).map_or(Verdict::Yes, Verdict::from);
             // What depends by this road and is sure by another is found by that one.
-            if self.at_best == Verdict::No {
-                continue;
-            }
-            let powers = self.effects.powers(self.effects.estate().statement(road.statement).actions);
-            // Control of things is neither data nor a step that words of data tell.
-            if powers.any() && self.wanted != Some(Impact::ConfidentialData) {
-                self.power(road, powers);
-            }
-            if self.matters(Impact::ControlsAccess, false) {
-                self.data(road, powers);
-                self.as_if_there_were_some(road);
+            if self.at_best != Verdict::No {
+                look(self, road, self.effects.powers(self.actions(road)));
             }
             self.at_best = Verdict::Yes;
             if !self.matters(Impact::ControlsAccess, false) {
@@ -102,7 +125,7 @@ impl<'a, 'e> Survey<'a, 'e> {
         }
     }
 
-    fn found(&mut self, impact: Impact, verdict: Verdict, inferred: bool, doing: impl FnOnce() -> Doing) {
+    fn found(&mut self, impact: Impact, verdict: Verdict, inferred: bool, doing: impl FnOnce() -> Doing<'e>) {
         if verdict == Verdict::No {
             return;
         }
@@ -150,6 +173,9 @@ impl<'a, 'e> Survey<'a, 'e> {
 
     /// What is worse than touching data: access, and control of functions, identities, keys, users and groups.
     fn power(&mut self, road: &Road, powers: Powers) {
+        if !powers.any() {
+            return;
+        }
         if powers.has(Powers::ACCESS) {
             self.access(road);
         }
@@ -447,6 +473,11 @@ impl<'a, 'e> Survey<'a, 'e> {
             if !self.matters(impact, false) || sure > MOST_COUNTED {
                 break;
             }
+            // Nor what comes after the first by name, where enough was found by other roads.
+            let comes_after = |first: &str| effects.estate().id(id) > first;
+            if self.sure_data.len() > MOST_COUNTED && self.first_data.is_some_and(comes_after) {
+                break;
+            }
             // Resources of one kind mostly come together, and a road without actions on one has none on all.
             let thing = Thing::Resource(id);
             let key = (effects.service_of(thing), effects.dialect(thing));
@@ -477,16 +508,13 @@ impl<'a, 'e> Survey<'a, 'e> {
                     continue;
                 }
                 let verdict = self.ask(road, act, On::There(thing));
-                self.found(impact, verdict, false, || {
-                    Doing::data(
-                        act,
-                        effects.estate().id(id),
-                        impact == Impact::ConfidentialData,
-                        verdict,
-                        thing,
-                    )
-                });
+                let (name, confidential) = (effects.estate().id(id), impact == Impact::ConfidentialData);
+                self.found(impact, verdict, false, || Doing::data(act, name, confidential, verdict, thing));
                 if verdict == Verdict::Yes {
+                    if self.wanted == Some(impact) {
+                        self.sure_data.insert(id);
+                        self.first_data = Some(self.first_data.map_or(name, |first| first.min(name)));
+                    }
                     return true;
                 }
                 best = best.max(verdict);
