@@ -1,6 +1,7 @@
 //! What is found of somebody on the way to the worst: what it may do by itself, and whom it may become.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 
 use super::{Act, Harm};
 use crate::access::{New, Verdict};
@@ -69,6 +70,35 @@ pub(super) enum What {
     Change,
     /// Data as if there were some.
     Unseen { kind: String },
+}
+
+/// How many more things of which data may be had, by whichever action, beside the first: those of which it is sure,
+/// and the others.
+pub(super) fn more_like(all: &[Doing<'_>], first: &Doing<'_>) -> String {
+    let What::Data { .. } = first.what else { return String::new() };
+    let labels = |surely: bool| -> BTreeSet<&str> {
+        let is_meant = |it: &&Doing<'_>| {
+            it.what == first.what && (it.verdict == Verdict::Yes) == surely && it.label != first.label
+        };
+        all.iter().filter(is_meant).map(|it| it.label.as_ref()).collect()
+    };
+    let (sure, unsure) = (labels(true), labels(false));
+    let counted = |number: usize| match number {
+        0 => None,
+        some if some >= MOST_COUNTED => Some(format!("at least {MOST_COUNTED} more")),
+        some => Some(format!("{some} more")),
+    };
+    // Of what is not sure beside something that is, not all is looked for: that there is some is told.
+    let perhaps = sure.len() < MOST_COUNTED && unsure.difference(&sure).next().is_some();
+    match (counted(sure.len()), perhaps) {
+        (None, false) => String::new(),
+        (Some(sure), false) => format!(" and touch {sure}"),
+        (Some(sure), true) => format!(" and touch {sure}, and perhaps others"),
+        (None, true) if first.verdict == Verdict::Yes => ", and perhaps touch others".to_owned(),
+        (None, true) => {
+            counted(unsure.len()).map_or_else(String::new, |more| format!(", and perhaps touch {more}"))
+        }
+    }
 }
 
 impl<'e> Doing<'e> {

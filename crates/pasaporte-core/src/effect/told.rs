@@ -1,6 +1,6 @@
 //! The worst that somebody may do, in words that the decision confirmed.
 
-use super::found::{Direct, Doing, MOST_COUNTED, To, What};
+use super::found::{Direct, Doing, To, What, more_like};
 use super::worst::Survey;
 use super::{Effects, Impact, Road};
 use crate::access::{On, Verdict};
@@ -132,20 +132,7 @@ impl Effects<'_> {
             What::Unseen { kind } => format!("do {action} on every {kind}{label}, though none was gathered"),
             What::Data { confidential } => {
                 let word = if *confidential { "confidential " } else { "" };
-                let mut others: Vec<&str> = survey
-                    .doings
-                    .iter()
-                    .filter(|it| it.what == first.what && it.label != *label)
-                    .map(|it| it.label.as_ref())
-                    .collect();
-                others.sort_unstable();
-                others.dedup();
-                let more = match others.len() {
-                    0 => String::new(),
-                    some if some >= MOST_COUNTED => format!(" and at least {MOST_COUNTED} more"),
-                    some => format!(" and {some} more"),
-                };
-                format!("do {action} on {word}{label}{more}")
+                format!("do {action} on {word}{label}")
             }
         };
         let residual = match (&first.on, first.verdict) {
@@ -154,7 +141,8 @@ impl Effects<'_> {
             (To::New(new), _) => self.open_conditions(survey, first, On::New(new)),
             (To::Nowhere, _) => " perhaps".to_owned(),
         };
-        Some(format!("{text}{residual}"))
+        let more = more_like(&survey.doings, first);
+        Some(format!("{text}{residual}{more}"))
     }
 
     fn open_conditions(&self, survey: &Survey<'_, '_>, doing: &Doing<'_>, on: On<'_>) -> String {

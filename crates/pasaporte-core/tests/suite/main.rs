@@ -16,6 +16,7 @@ mod reach;
 mod residual;
 mod routes;
 mod second_opinion;
+mod told;
 mod turned_around;
 mod usage;
 mod worst;
