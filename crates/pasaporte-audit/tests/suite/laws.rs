@@ -750,6 +750,64 @@ proptest! {
         }
     }
 
+    /// Where a finding says that actions may be done to everything of a kind, the second opinion allows them on each but
+    /// those that the finding leaves out, and there are so many.
+    #[test]
+    fn everything_of_a_kind_is_so(recipe in recipe()) {
+        let cooked = cook(&recipe);
+        let second = Second::new(&cooked, &recipe);
+        let audit = Audit::new(&cooked.estate, Settings::default());
+        let all = judge(&audit, &BTreeSet::from(["grant/any-resource"]));
+        for finding in all.iter().flat_map(Finding::with_beneath) {
+            let told = pasaporte_audit::told(&audit, finding).situation;
+            let label = finding.label(&cooked.estate);
+            let who = cooked.principals.iter().find(|who| cooked.estate.principal_label(**who) == label);
+            let parts = told.strip_prefix("It may do ").and_then(|rest| rest.split_once(" on every "));
+            let (Some(&who), Some((actions, rest))) = (who, parts) else { continue };
+            let (what, rest) = rest.split_once(" in the estate today").unwrap();
+            let (what, count) = what.rsplit_once(": ").unwrap();
+            let (what, short) = what.split_once(" but ").unwrap_or((what, ""));
+            let Some(kinds) = what.strip_suffix(" everywhere") else { continue };
+            if short.contains(" more") {
+                continue;
+            }
+            let names = |text: &str| -> Vec<String> {
+                text.replace(" and ", ", ").split(", ").map(str::to_owned).collect()
+            };
+            let (actions, kinds, short) = (names(actions), names(kinds), names(short));
+            let (mut counted, mut confidential, mut foreign) = (0, 0, false);
+            for on in &cooked.things {
+                let thing = cooked.estate.label(*on);
+                let kind = thing.split(':').next().unwrap();
+                if !kinds.iter().any(|it| it == kind) {
+                    continue;
+                }
+                if !second.is_at_home(who, *on) {
+                    foreign = true;
+                    continue;
+                }
+                let named = actions.iter().filter(|it| it.split_once('/').is_some_and(|(service, _)| service == kind));
+                let least = named.map(|action| second.naive.decide(who, action, *on, &second.given(who))).min();
+                if short.contains(&thing) {
+                    prop_assert!(least != Some(2) || actions.iter().any(|it| it.contains(' ')), "{label}: {told}: all of it may be done to {thing}");
+                    continue;
+                }
+                prop_assert!(least != Some(0), "{label}: {told}: not to {thing}");
+                counted += 1;
+                let sensitivity = match on {
+                    Thing::Resource(id) => cooked.estate.get(*id).and_then(|it| it.sensitivity),
+                    _ => None,
+                };
+                confidential += usize::from(sensitivity == Some(Sensitivity::Confidential));
+            }
+            if !foreign {
+                prop_assert_eq!(count, counted.to_string(), "{}: {}", label, told);
+                let said = rest.strip_prefix(" (").and_then(|rest| rest.split(' ').next()).unwrap_or("0");
+                prop_assert_eq!(said, confidential.to_string(), "{}: {}", label, told);
+            }
+        }
+    }
+
     /// Opened up: every action on every thing that the second opinion allows is counted, and each thing once.
     #[test]
     fn reach_counts_what_is_allowed(recipe in recipe()) {
