@@ -206,7 +206,7 @@ impl Effects<'_> {
             Wide::New(_) => true,
         };
         if others == Others::default() && stands_alone {
-            let any = acts.all.first().filter(given).is_some();
+            let any = acts.all.first().is_some_and(|act| given(&act));
             return if any { acts.all.to_vec() } else { Vec::new() };
         }
         acts.all.iter().filter(given).cloned().collect()
